@@ -1,0 +1,202 @@
+"""Dates: back from delivery, or forward from a start, through stages on a working calendar."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aldrip_core.refusal import refuse
+from aldrip_core.thermal_time import AboveCeiling, daily_heat
+from aldrip_core.working_calendar import WorkingCalendar
+
+MID_MONTH = (15.5, 45.0, 74.5, 105.0, 135.5, 166.0, 196.5, 227.5, 258.0, 288.5, 319.0, 349.5)
+LONGEST_STAGE_DAYS = 800
+
+
+@dataclass(frozen=True, slots=True)
+class Climate:
+    """Temperatures of a place: monthly means outside [°C], a floor kept by heating, an excess.
+
+    `monthly_c` January first. A heated place never falls below `set_point_c`; a covered one is
+    warmer than outside by `excess_c`. `daily_swing_c` is half the day's range, for peaks.
+    `cooled_to_c` is a ceiling kept by cooling or by the dark (a germination room).
+    """
+
+    monthly_c: tuple[float, ...]
+    set_point_c: float | None = None
+    excess_c: float = 0.0
+    daily_swing_c: float = 5.0
+    cooled_to_c: float | None = None
+
+
+@lru_cache(maxsize=256)
+def year_of_means(climate: Climate) -> NDArray[np.float64]:
+    """Mean by day of a 366-day year (366,), monthly means joined by straight lines."""
+    days = np.arange(366) + 0.5
+    middles = np.array([MID_MONTH[-1] - 366, *MID_MONTH, MID_MONTH[0] + 366])
+    values = np.array([climate.monthly_c[-1], *climate.monthly_c, climate.monthly_c[0]])
+    means = np.interp(days, middles, values) + climate.excess_c
+    if climate.set_point_c is not None:
+        means = np.maximum(means, climate.set_point_c)
+    if climate.cooled_to_c is not None:
+        means = np.minimum(means, climate.cooled_to_c)
+    return np.asarray(means)
+
+
+def mean_on(climate: Climate, day: date) -> float:
+    """Expected mean temperature of a place on a day [°C]."""
+    return float(year_of_means(climate)[day.timetuple().tm_yday - 1])
+
+
+def peak_on(climate: Climate, day: date) -> float:
+    """Expected day's peak [°C]; a cooled place has none above its mean."""
+    swing = 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c
+    return mean_on(climate, day) + swing
+
+
+@dataclass(frozen=True, slots=True)
+class Duration:
+    """How long a stage lasts: fixed days, or a heat sum [°C·d] over a base at its place."""
+
+    days: float | None = None
+    heat_sum_c_d: float | None = None
+    base_c: float = 0.0
+    ceiling_c: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TimedStage:
+    """What the dates need of a stage."""
+
+    name: str
+    duration: Duration
+    climate: Climate | None = None
+    starts_on: WorkingCalendar | None = None  # narrower days for its start, such as sowing days
+
+
+@dataclass(frozen=True, slots=True)
+class StageDates:
+    """Days `[start, end)` of a stage."""
+
+    start: date
+    end: date
+
+
+@lru_cache(maxsize=512)
+def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.float64]:
+    swing = 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c
+    return np.array([
+        daily_heat(mean_c=float(mean), base_c=duration.base_c, ceiling_c=duration.ceiling_c,
+                   above_ceiling=AboveCeiling.STOP, max_c=float(mean) + swing)
+        for mean in year_of_means(climate)
+    ])  # fmt: skip
+
+
+def heat_on(stage: TimedStage, day: date) -> float:
+    """Heat of a day for a thermal stage [°C·d]."""
+    if stage.climate is None:
+        raise refuse("place", "missing", f"“{stage.name}” runs on warmth, so it needs a place with a climate.")
+    return float(_heat_by_day_of_year(stage.climate, stage.duration)[day.timetuple().tm_yday - 1])
+
+
+def end_of(stage: TimedStage, start: date) -> date:
+    """First day after the stage when it starts on `start`, before any calendar.
+
+    Raises Refused when the heat sum is never reached.
+    """
+    if stage.duration.heat_sum_c_d is None:
+        return start + timedelta(days=round(stage.duration.days or 0))
+    total = 0.0
+    for count in range(LONGEST_STAGE_DAYS):
+        if total >= stage.duration.heat_sum_c_d - 1e-9:
+            return start + timedelta(days=count)
+        total += heat_on(stage, start + timedelta(days=count))
+    raise _never(stage)
+
+
+def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
+    """Latest working start from which the stage is over by `end`. Raises Refused."""
+    days = stage.starts_on or calendar
+    if stage.duration.heat_sum_c_d is None:
+        return days.on_or_before(end - timedelta(days=round(stage.duration.days or 0)))
+    total = 0.0
+    for count in range(1, LONGEST_STAGE_DAYS):
+        day = end - timedelta(days=count)
+        total += heat_on(stage, day)
+        if total >= stage.duration.heat_sum_c_d - 1e-9:
+            return days.on_or_before(day)
+    raise _never(stage)
+
+
+def _never(stage: TimedStage) -> Exception:
+    need = stage.duration.heat_sum_c_d
+    return refuse(
+        "stages", "never_reached", f"“{stage.name}” never gathers its {need:g} °C·d where it stands. Choose a warmer place."
+    )
+
+
+def backward(*, ready: date, stages: Sequence[TimedStage], calendar: WorkingCalendar) -> tuple[StageDates, ...]:
+    """Latest dates by which every stage is done when the last must be over by `ready`.
+
+    A stage stands until the next one starts, so waiting for a working day lengthens the stage
+    before it. `stages` and the result are in order of work.
+    """
+    end, dates = calendar.on_or_before(ready), []
+    for stage in reversed(stages):
+        start = start_for(stage, end, calendar)
+        dates.append(StageDates(start, end))
+        end = start
+    return tuple(reversed(dates))
+
+
+def forward(*, start: date, stages: Sequence[TimedStage], calendar: WorkingCalendar) -> tuple[StageDates, ...]:
+    """Earliest dates of every stage when the first starts on or after `start`."""
+    dates: list[StageDates] = []
+    first = stages[0].starts_on or calendar
+    begin = first.on_or_after(start)
+    for index, stage in enumerate(stages):
+        following = stages[index + 1] if index + 1 < len(stages) else None
+        days = (following.starts_on if following else None) or calendar
+        end = days.on_or_after(end_of(stage, begin))
+        dates.append(StageDates(begin, end))
+        begin = end
+    return tuple(dates)
+
+
+def last_useful_start(
+    *, deadline: date, stages: Sequence[TimedStage], calendar: WorkingCalendar, not_before: date
+) -> date | None:
+    """Last start from which the work is still over by `deadline`; None when that has passed."""
+    start = backward(ready=deadline, stages=stages, calendar=calendar)[0].start
+    return start if start >= not_before else None
+
+
+def stopped_days(stage: TimedStage, dates: StageDates) -> int:
+    """Days of a stage whose peak passes its ceiling: seed rests instead of growing."""
+    ceiling = stage.duration.ceiling_c
+    if ceiling is None or stage.climate is None:
+        return 0
+    days = (dates.end - dates.start).days
+    return sum(peak_on(stage.climate, dates.start + timedelta(days=n)) > ceiling for n in range(days))
+
+
+def follow(
+    *, begun: date, stages: Sequence[TimedStage], planned: Sequence[StageDates], calendar: WorkingCalendar
+) -> tuple[StageDates, ...]:
+    """Dates from a stage that really began on `begun`: the plan is kept where it still can be.
+
+    `stages` and `planned` start with the stage that began; no later stage starts before its
+    planned day, and none before the stage ahead of it is over.
+    """
+    dates: list[StageDates] = []
+    begin = begun
+    for index, stage in enumerate(stages):
+        following = stages[index + 1] if index + 1 < len(stages) else None
+        days = (following.starts_on if following else None) or calendar
+        end = days.on_or_after(max(end_of(stage, begin), planned[index].end))
+        dates.append(StageDates(begin, end))
+        begin = end
+    return tuple(dates)

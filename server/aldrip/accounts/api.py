@@ -1,0 +1,224 @@
+"""Sign-in, the nursery, its people, what was done."""
+
+from datetime import date, datetime
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from ninja import Router, Schema
+from ninja.utils import check_csrf
+
+from aldrip.accounts import services
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Role, User
+from aldrip.accounts.permissions import ALLOWED, may
+from aldrip.accounts.routes import Room
+from aldrip.base.errors import Forbidden, SignInNeeded
+from aldrip.base.schemas import Done
+
+open_router = Router(tags=["session"])
+room = Room("accounts")
+
+
+class OrganisationOut(Schema):
+    id: int
+    name: str
+    timezone: str
+    practice_date: date | None
+    working_days: list[int]
+    sowing_days: list[int]
+    chance_wanted: float
+    safety_days: int
+
+
+class SessionOut(Schema):
+    csrf: str
+    empty: bool
+    signed_in: bool
+    username: str = ""
+    full_name: str = ""
+    role: str = ""
+    may: list[str] = []
+    today: date | None = None
+    organisation: OrganisationOut | None = None
+
+
+class SignInIn(Schema):
+    username: str
+    password: str
+
+
+def _session(request: HttpRequest) -> dict[str, Any]:
+    base: dict[str, Any] = {"csrf": get_token(request), "empty": services.is_empty(), "signed_in": False}
+    user = request.user
+    if not isinstance(user, User):
+        return base
+    member = Member.objects.select_related("organisation").filter(user=user, active=True).order_by("id").first()
+    if member is None:
+        return base
+    ctx = Ctx(member.organisation, user, member.role)
+    return {
+        **base, "signed_in": True, "username": user.username, "full_name": user.get_full_name() or user.username,
+        "role": member.role, "may": [action for action in ALLOWED if may(member.role, action)], "today": ctx.today,
+        "organisation": member.organisation,
+    }  # fmt: skip
+
+
+@open_router.get("/session", response=SessionOut)
+def session(request: HttpRequest) -> dict[str, Any]:
+    """Who is signed in, and the token that every change needs."""
+    return _session(request)
+
+
+@open_router.post("/session", response=SessionOut)
+def sign_in(request: HttpRequest, body: SignInIn) -> dict[str, Any]:
+    """Sign in. After five wrong passwords the name is locked for a quarter of an hour."""
+    if check_csrf(request):
+        raise Forbidden("This page is out of date. Reload it and try again.")
+    user = authenticate(request, username=body.username.strip().lower(), password=body.password)
+    if user is None:
+        if getattr(request, "axes_locked_out", False):
+            raise Forbidden("Too many wrong passwords. Wait a quarter of an hour, or ask a manager.", locked=True)
+        raise SignInNeeded("Name or password is wrong.")
+    login(request, user)
+    return _session(request)
+
+
+@open_router.delete("/session", response=SessionOut)
+def sign_out(request: HttpRequest) -> dict[str, Any]:
+    if check_csrf(request):
+        raise Forbidden("This page is out of date. Reload it and try again.")
+    logout(request)
+    return _session(request)
+
+
+class OrganisationIn(Schema):
+    name: str | None = None
+    timezone: str | None = None
+    working_days: list[int] | None = None
+    sowing_days: list[int] | None = None
+    chance_wanted: float | None = None
+    safety_days: int | None = None
+
+
+@room.patch("/organisation", "accounts.manage", response=OrganisationOut)
+def change_organisation(ctx: Ctx, body: OrganisationIn) -> Any:
+    return services.change_organisation(ctx, **body.dict())
+
+
+class MemberOut(Schema):
+    id: int
+    username: str
+    full_name: str
+    role: str
+    active: bool
+
+
+class MemberIn(Schema):
+    username: str
+    password: str
+    full_name: str
+    role: str
+
+
+class MemberChange(Schema):
+    role: str | None = None
+    active: bool | None = None
+
+
+def _member(member: Member) -> dict[str, Any]:
+    return {
+        "id": member.pk, "username": member.user.username, "full_name": member.user.get_full_name(), "role": member.role,
+        "active": member.active,
+    }  # fmt: skip
+
+
+@room.get("/members", "accounts.manage", response=list[MemberOut])
+def members(ctx: Ctx) -> Any:
+    return [_member(member) for member in ctx.rows(Member).select_related("user").order_by("id")]
+
+
+@room.post("/members", "accounts.manage", response=MemberOut)
+def add_member(ctx: Ctx, body: MemberIn) -> Any:
+    return _member(services.add_member(ctx, **body.dict()))
+
+
+@room.patch("/members/{member_id}", "accounts.manage", response=MemberOut)
+def change_member(ctx: Ctx, member_id: int, body: MemberChange) -> Any:
+    return _member(services.change_member(ctx, member_id, **body.dict()))
+
+
+class ClosedDayIn(Schema):
+    day: date
+    name: str = ""
+    closed: bool = True
+
+
+class ClosedDayOut(Schema):
+    day: date
+    name: str
+
+
+@room.get("/closed-days", "see", response=list[ClosedDayOut])
+def closed_days(ctx: Ctx) -> Any:
+    return ctx.rows(ClosedDay).order_by("day")
+
+
+@room.post("/closed-days", "accounts.manage", response=Done)
+def close_day(ctx: Ctx, body: ClosedDayIn) -> Any:
+    services.close_day(ctx, body.day, body.name, body.closed)
+    return {"message": "Saved."}
+
+
+class ClockIn(Schema):
+    to: date
+
+
+@room.post("/practice-clock", "clock.advance", response=OrganisationOut)
+def advance_clock(ctx: Ctx, body: ClockIn) -> Any:
+    return services.advance_clock(ctx, body.to)
+
+
+class AuditOut(Schema):
+    id: int
+    action: str
+    sentence: str
+    actor: str
+    happened_at: datetime
+    recorded_at: datetime
+    subject_kind: str
+    subject_id: int | None
+    can_undo: bool
+
+
+UNDOABLE = ("batch.keep", "batch.new", "batch.resow")
+
+
+def audit_row(event: AuditEvent) -> dict[str, Any]:
+    return {
+        "id": event.pk, "action": event.action, "sentence": event.sentence,
+        "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
+        "happened_at": event.happened_at, "recorded_at": event.recorded_at, "subject_kind": event.subject_kind,
+        "subject_id": event.subject_id, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
+    }  # fmt: skip
+
+
+@room.get("/audit", "accounts.audit", response=list[AuditOut])
+def audit(ctx: Ctx, kind: str = "", subject: int | None = None, limit: int = 100) -> Any:
+    rows = ctx.rows(AuditEvent).select_related("actor").order_by("-id")
+    if kind:
+        rows = rows.filter(subject_kind=kind)
+    if subject is not None:
+        rows = rows.filter(subject_id=subject)
+    return [audit_row(event) for event in rows[: min(max(limit, 1), 500)]]
+
+
+class RoleOut(Schema):
+    value: str
+    label: str
+
+
+@room.get("/roles", "see", response=list[RoleOut])
+def roles(ctx: Ctx) -> Any:
+    return [{"value": value, "label": label} for value, label in Role.choices]

@@ -1,0 +1,120 @@
+"""Who is asking, for which organisation: the one place where rows are scoped."""
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time
+from typing import Any, TypeVar
+from zoneinfo import ZoneInfo
+
+from django.db import models
+from django.http import HttpRequest
+from django.utils import timezone
+
+from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, Organisation, User
+from aldrip.accounts.permissions import may
+from aldrip.base.errors import Forbidden, NotThere, SignInNeeded
+from aldrip_core.check_character import with_check
+from aldrip_core.working_calendar import WorkingCalendar
+
+Row = TypeVar("Row", bound=models.Model)
+
+
+@dataclass
+class Ctx:
+    """The person, the organisation and its clock; passed to every service."""
+
+    organisation: Organisation
+    user: User | None
+    role: str
+
+    @property
+    def today(self) -> date:
+        """The practice date where one runs, else today at the nursery."""
+        return self.organisation.practice_date or datetime.now(ZoneInfo(self.organisation.timezone)).date()
+
+    @property
+    def now(self) -> datetime:
+        """The organisation's clock: the practice date at the real time of day."""
+        if self.organisation.practice_date is None:
+            return timezone.now()
+        zone = ZoneInfo(self.organisation.timezone)
+        clock = datetime.now(zone).time()
+        return datetime.combine(self.organisation.practice_date, clock, zone)
+
+    def at(self, day: date) -> datetime:
+        """Noon of a day at the nursery, for things recorded by day; the clock's own time today."""
+        if day == self.today:
+            return self.now
+        return datetime.combine(day, time(12), ZoneInfo(self.organisation.timezone)).astimezone(UTC)
+
+    def calendars(self) -> tuple[WorkingCalendar, WorkingCalendar]:
+        """Working days, and the narrower sowing days."""
+        closed = frozenset(ClosedDay.objects.filter(organisation=self.organisation).values_list("day", flat=True))
+        working = frozenset(self.organisation.working_days or range(5))
+        sowing = frozenset(self.organisation.sowing_days or working) & working or working
+        return WorkingCalendar(working, closed), WorkingCalendar(sowing, closed)
+
+    def rows(self, model: type[Row]) -> models.QuerySet[Row]:
+        """The organisation's own rows of a model, and nobody else's."""
+        manager: Any = model._default_manager
+        return manager.filter(organisation=self.organisation)  # type: ignore[no-any-return]
+
+    def shared_rows(self, model: type[Row]) -> models.QuerySet[Row]:
+        """Own rows and those that ship with the library."""
+        manager: Any = model._default_manager
+        own = models.Q(organisation=self.organisation) | models.Q(organisation=None)
+        return manager.filter(own)  # type: ignore[no-any-return]
+
+    def get(self, model: type[Row], pk: int | None, *, shared: bool = False, lock: bool = False) -> Row:
+        """One row of the organisation. Raises NotThere for anybody else's."""
+        rows = self.shared_rows(model) if shared else self.rows(model)
+        if lock:
+            rows = rows.select_for_update()
+        found = rows.filter(pk=pk).first() if pk is not None and 0 < pk < 2**63 else None
+        if found is None:
+            raise NotThere(f"There is no such {model._meta.verbose_name} here.")
+        return found
+
+    def next_code(self, kind: str, count: int = 1) -> list[str]:
+        """The next short codes of a kind: year, number, check character. Call inside a transaction."""
+        counter, _ = CodeCounter.objects.select_for_update().get_or_create(
+            organisation=self.organisation, kind=kind, year=self.today.year
+        )
+        first = counter.last + 1
+        counter.last += count
+        counter.save(update_fields=["last"])
+        return [with_check(f"{self.today.year % 100:02d}-{number:03d}") for number in range(first, first + count)]
+
+    def record(
+        self, action: str, sentence: str, subject: models.Model | None = None, *, before: Any = None, after: Any = None
+    ) -> AuditEvent:
+        """Write the one audit event of a service action."""
+        return AuditEvent.objects.create(
+            organisation=self.organisation,
+            actor=self.user,
+            action=action,
+            subject_kind=subject._meta.model_name if subject is not None else "",
+            subject_id=subject.pk if subject is not None else None,
+            sentence=sentence[:400],
+            before=before,
+            after=after,
+            happened_at=self.now,
+        )
+
+
+def context_of(request: HttpRequest, action: str) -> Ctx:
+    """The context of a request, or a refusal: not signed in, or the role does not allow it."""
+    user = request.user
+    if not isinstance(user, User) or not user.is_authenticated:
+        raise SignInNeeded("Sign in first.")
+    member = (
+        Member.objects.select_related("organisation")
+        .filter(user=user, active=True, organisation_id=request.session.get("organisation"))
+        .first()
+        or Member.objects.select_related("organisation").filter(user=user, active=True).order_by("id").first()
+    )
+    if member is None:
+        raise Forbidden("You belong to no nursery here. Ask a manager to add you.")
+    if not may(member.role, action):
+        role = Member(role=member.role).get_role_display().lower()  # type: ignore[attr-defined]
+        raise Forbidden(f"A {role} may not do this. Ask a manager.", role=member.role, action=action)
+    return Ctx(member.organisation, user, member.role)

@@ -1,0 +1,101 @@
+"""Organisations, people, roles, audit."""
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+from django.utils.timezone import now
+
+
+class Role(models.TextChoices):
+    """What a person may do; see permissions.py."""
+
+    MANAGER = "manager", "Manager"
+    SUPERVISOR = "supervisor", "Supervisor"
+    INSPECTOR = "inspector", "Inspector"
+    LABORATORY = "laboratory", "Laboratory"
+    DISPATCH = "dispatch", "Dispatch"
+    VIEWER = "viewer", "Viewer"
+
+
+class User(AbstractUser):
+    """A person who signs in."""
+
+
+class Organisation(models.Model):
+    """A nursery or seed producer; every top-level row belongs to one."""
+
+    name = models.CharField(max_length=120)
+    timezone = models.CharField(max_length=60, default="UTC")
+    practice_date = models.DateField(null=True, blank=True)
+    working_days = models.JSONField(default=list)  # weekdays, Monday 0
+    sowing_days = models.JSONField(default=list)
+    chance_wanted = models.FloatField(default=0.95)
+    safety_days = models.PositiveSmallIntegerField(default=0)
+    created_at = models.DateTimeField(default=now)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(chance_wanted__gt=0, chance_wanted__lt=1), name="organisation_chance_is_a_chance"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ClosedDay(models.Model):
+    """A day on which nobody works."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="closed_days")
+    day = models.DateField()
+    name = models.CharField(max_length=80, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "day"], name="closed_day_once")]
+
+
+class Member(models.Model):
+    """A person's place in an organisation."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
+    role = models.CharField(max_length=20, choices=Role.choices)
+    active = models.BooleanField(default=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "organisation"], name="member_once")]
+
+
+class CodeCounter(models.Model):
+    """Last number given for a kind of code in a year."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE)
+    kind = models.CharField(max_length=20)
+    year = models.PositiveSmallIntegerField()
+    last = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "kind", "year"], name="counter_once")]
+
+
+class AuditEvent(models.Model):
+    """One service action: who did what to which thing, with the values before and after."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="audit")
+    actor = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
+    action = models.CharField(max_length=60)
+    subject_kind = models.CharField(max_length=40)
+    subject_id = models.BigIntegerField(null=True)
+    sentence = models.CharField(max_length=400)
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+    undone_by = models.OneToOneField("self", on_delete=models.SET_NULL, null=True, related_name="undoes")
+    happened_at = models.DateTimeField()
+    recorded_at = models.DateTimeField(default=now)
+
+    class Meta:
+        # The newest events of an organisation, and the history of one thing.
+        indexes = [
+            models.Index(fields=["organisation", "-id"]),
+            models.Index(fields=["organisation", "subject_kind", "subject_id", "-id"]),
+        ]

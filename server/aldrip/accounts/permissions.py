@@ -1,0 +1,30 @@
+"""Who may do what, in one table. Every route names one of these actions."""
+
+from aldrip.accounts.models import Role
+
+EVERYBODY = frozenset(Role)
+MANAGER = frozenset({Role.MANAGER})
+PLANNERS = frozenset({Role.MANAGER, Role.SUPERVISOR})
+GROWERS = frozenset({Role.MANAGER, Role.SUPERVISOR, Role.INSPECTOR})
+
+ALLOWED: dict[str, frozenset[Role]] = {
+    "see": EVERYBODY,
+    "accounts.manage": MANAGER,
+    "accounts.audit": PLANNERS,
+    "clock.advance": MANAGER,
+    "methods.edit": MANAGER,
+    "places.edit": MANAGER,
+    "orders.edit": MANAGER | {Role.DISPATCH},
+    "lots.receive": PLANNERS | {Role.LABORATORY, Role.DISPATCH},
+    "lots.test": frozenset({Role.MANAGER, Role.LABORATORY}),
+    "batches.plan": PLANNERS,
+    "batches.do": PLANNERS,
+    "diary.do": PLANNERS | {Role.DISPATCH, Role.INSPECTOR},
+    "diary.count": GROWERS,
+    "deliveries.dispatch": frozenset({Role.MANAGER, Role.DISPATCH}),
+}
+
+
+def may(role: str, action: str) -> bool:
+    """Whether a role allows an action; an unknown action is a programming fault."""
+    return Role(role) in ALLOWED[action]

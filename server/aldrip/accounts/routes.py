@@ -1,0 +1,52 @@
+"""Routes that know their permission: every route of a room is added through here."""
+
+import functools
+import inspect
+from collections.abc import Callable
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Router
+from ninja.utils import check_csrf
+
+from aldrip.accounts.context import context_of
+from aldrip.base.errors import Forbidden
+
+# (method, path, action) of every route that needs a signed-in member; read by the permission test.
+ROUTES: list[tuple[str, str, str]] = []
+SAFE = ("GET",)
+
+
+class Room:
+    """A room's routes: `@room.get("/places", "see", response=…)` over a function of (ctx, …)."""
+
+    def __init__(self, name: str) -> None:
+        self.router = Router(tags=[name])
+
+    def get(self, path: str, action: str, **options: Any) -> Callable[..., Any]:
+        return self._add("GET", path, action, options)
+
+    def post(self, path: str, action: str, **options: Any) -> Callable[..., Any]:
+        return self._add("POST", path, action, options)
+
+    def patch(self, path: str, action: str, **options: Any) -> Callable[..., Any]:
+        return self._add("PATCH", path, action, options)
+
+    def _add(self, method: str, path: str, action: str, options: dict[str, Any]) -> Callable[..., Any]:
+        ROUTES.append((method, path, action))
+
+        def wrap(view: Callable[..., Any]) -> Callable[..., Any]:
+            @functools.wraps(view)
+            def answer(request: HttpRequest, *args: Any, **kwargs: Any) -> Any:
+                if method not in SAFE and check_csrf(request):
+                    raise Forbidden("This page is out of date. Reload it and try again.")
+                return view(context_of(request, action), *args, **kwargs)
+
+            signature = inspect.signature(view)
+            first, *rest = signature.parameters.values()
+            request = first.replace(name="request", annotation=HttpRequest)
+            answer.__signature__ = signature.replace(parameters=[request, *rest])  # type: ignore[attr-defined]
+            self.router.add_api_operation(path, [method], answer, by_alias=True, **options)
+            return view
+
+        return wrap

@@ -1,0 +1,141 @@
+"""Setting up a nursery, its people, its clock."""
+
+from collections.abc import Sequence
+from datetime import date
+from zoneinfo import available_timezones
+
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import ClosedDay, Member, Organisation, Role, User
+from aldrip.base.errors import FieldError, Refused, refuse
+
+
+def check_password(password: str, user: User) -> None:
+    """Raise Refused with the reasons for which a password is too weak."""
+    try:
+        validate_password(password, user)
+    except ValidationError as error:
+        raise Refused([FieldError("password", "weak", message) for message in error.messages]) from None
+
+
+def make_user(*, username: str, password: str, full_name: str) -> User:
+    """A new person. Raises Refused for a taken name or a weak password."""
+    username = username.strip().lower()
+    if not username:
+        raise refuse("username", "missing", "Choose a name to sign in with.")
+    if User.objects.filter(username=username).exists():
+        raise refuse("username", "taken", f"“{username}” is taken; choose another name.")
+    first, _, last = full_name.strip().partition(" ")
+    user = User(username=username, first_name=first[:150], last_name=last[:150])
+    check_password(password, user)
+    user.set_password(password)
+    user.save()
+    return user
+
+
+def is_empty() -> bool:
+    """Whether nobody has set up a nursery yet."""
+    return not Organisation.objects.exists()
+
+
+def check_days(days: Sequence[int], field: str) -> list[int]:
+    """Weekdays, Monday 0. Raises Refused."""
+    if not days or any(day not in range(7) for day in days):
+        raise refuse(field, "out_of_range", "Choose at least one day of the week.")
+    return sorted(set(days))
+
+
+@transaction.atomic
+def change_organisation(
+    ctx: Ctx, *, name: str | None = None, working_days: Sequence[int] | None = None, sowing_days: Sequence[int] | None = None,
+    chance_wanted: float | None = None, safety_days: int | None = None, timezone: str | None = None,
+) -> Organisation:  # fmt: skip
+    """Change the house rules of a nursery."""
+    organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)
+    if name is not None:
+        if not name.strip():
+            raise refuse("name", "missing", "A nursery needs a name.")
+        organisation.name = name.strip()[:120]
+    if working_days is not None:
+        organisation.working_days = check_days(working_days, "working_days")
+    if sowing_days is not None:
+        organisation.sowing_days = check_days(sowing_days, "sowing_days")
+    if chance_wanted is not None:
+        if not 0.5 <= chance_wanted <= 0.999:
+            raise refuse("chance_wanted", "out_of_range", "The chance wanted lies between 50 and 99.9 %.")
+        organisation.chance_wanted = chance_wanted
+    if safety_days is not None:
+        if not 0 <= safety_days <= 60:
+            raise refuse("safety_days", "out_of_range", "Days in hand lie between 0 and 60.")
+        organisation.safety_days = safety_days
+    if timezone is not None:
+        organisation.timezone = check_timezone(timezone)
+    organisation.save()
+    ctx.organisation = organisation
+    ctx.record("organisation.change", "Changed the house rules.", organisation)
+    return organisation
+
+
+def check_timezone(name: str) -> str:
+    if name not in available_timezones():
+        raise refuse("timezone", "unknown", f"“{name}” is no time zone. Write one like Europe/Lisbon.")
+    return name
+
+
+@transaction.atomic
+def add_member(ctx: Ctx, *, username: str, password: str, full_name: str, role: str) -> Member:
+    """A new person with a role."""
+    if role not in Role.values:
+        raise refuse("role", "unknown", f"There is no role “{role}”.")
+    user = make_user(username=username, password=password, full_name=full_name)
+    member = Member.objects.create(user=user, organisation=ctx.organisation, role=role)
+    ctx.record("member.add", f"Added {user.get_full_name() or user.username} as {role}.", member)
+    return member
+
+
+@transaction.atomic
+def change_member(ctx: Ctx, member_id: int, *, role: str | None = None, active: bool | None = None) -> Member:
+    """Another role, or no entry any more. The last manager stays."""
+    member = ctx.get(Member, member_id, lock=True)
+    if role is not None and role not in Role.values:
+        raise refuse("role", "unknown", f"There is no role “{role}”.")
+    was_manager = member.role == Role.MANAGER and member.active
+    member.role = role or member.role
+    member.active = member.active if active is None else active
+    still = member.role == Role.MANAGER and member.active
+    others = ctx.rows(Member).filter(role=Role.MANAGER, active=True).exclude(pk=member.pk)
+    if was_manager and not still and not others.exists():
+        raise refuse("role", "last_manager", "This is the last manager; name another one first.")
+    member.save()
+    ctx.record("member.change", f"{member.user.username} is {member.role}{'' if member.active else ', without entry'}.", member)
+    return member
+
+
+@transaction.atomic
+def close_day(ctx: Ctx, day: date, name: str, closed: bool) -> None:
+    """A day on which nobody works, or one that is worked after all."""
+    if closed:
+        ClosedDay.objects.update_or_create(organisation=ctx.organisation, day=day, defaults={"name": name[:80]})
+    else:
+        ctx.rows(ClosedDay).filter(day=day).delete()
+    ctx.record("organisation.closed_day", f"{day} is {'closed' if closed else 'worked'}.")
+
+
+@transaction.atomic
+def advance_clock(ctx: Ctx, to: date) -> Organisation:
+    """Move the practice date forward."""
+    organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)
+    if organisation.practice_date is None:
+        raise refuse("to", "no_practice", "This nursery runs on the real date.")
+    if to <= organisation.practice_date:
+        raise refuse("to", "backwards", f"The practice clock stands on {organisation.practice_date}; it only moves forward.")
+    if (to - organisation.practice_date).days > 366:
+        raise refuse("to", "too_far", "At most a year at a time.")
+    organisation.practice_date = to
+    organisation.save(update_fields=["practice_date"])
+    ctx.organisation = organisation
+    ctx.record("clock.advance", f"The practice clock moved to {to}.", organisation)
+    return organisation

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class BaseConfig(AppConfig):
+    name = "aldrip.base"
+    label = "base"

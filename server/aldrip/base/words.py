@@ -1,0 +1,21 @@
+"""How figures and days are written on paper and in sentences made by the server."""
+
+from datetime import date
+
+
+def number(value: float, digits: int = 0) -> str:
+    """Thousands separated; digits only where they say something."""
+    return f"{value:,.{digits}f}"
+
+
+def grams(value: float) -> str:
+    """A weight as a person would read it off the scales."""
+    if value >= 1000:
+        return f"{value / 1000:,.2f} kg"
+    return f"{value:,.1f} g" if value >= 1 else f"{value:.3g} g"
+
+
+def day(value: date, year: bool = False) -> str:
+    """“Tue 3 Mar, week 10”."""
+    text = f"{value:%a} {value.day} {value:%b}"
+    return f"{text} {value.year}" if year else f"{text}, week {value.isocalendar().week}"

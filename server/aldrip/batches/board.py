@@ -1,0 +1,44 @@
+"""The season board: lanes with what stands in them, summed and judged on the server."""
+
+from datetime import date, timedelta
+from typing import Any
+
+from aldrip.accounts.context import Ctx
+from aldrip.batches.ground import Ground
+from aldrip.batches.models import Batch, Occupancy
+
+
+def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
+    """Places with the bodies that stand there in `[start, end)`, the load by day, and what overflows."""
+    ground = Ground(ctx)
+    rows = (
+        Occupancy.objects.filter(place__organisation=ctx.organisation, during__overlap=(start, end))
+        .exclude(stage__batch__state=Batch.State.ABANDONED)
+        .select_related("stage__batch__crop")
+        .order_by("during", "stage__batch_id", "stage__order")
+    )
+    bodies: dict[int, list[dict[str, Any]]] = {}
+    for row in rows:
+        batch = row.stage.batch
+        bodies.setdefault(row.place_id, []).append({
+            "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "stage": row.stage.order, "name": row.stage.name,
+            "start": row.during.lower, "end": row.during.upper, "amount": row.amount, "state": batch.state,
+            "version": batch.version, "decide_by": batch.decide_by,
+        })  # fmt: skip
+    first, last = ground.index(start), ground.index(end)
+    lanes = []
+    for lane in ground.lanes.values():
+        if lane.usable is None:
+            continue
+        load = lane.load[first:last]
+        today = ground.index(ground.today)
+        lanes.append({
+            "place_id": lane.place.pk, "name": lane.place.name, "kind": lane.place.kind, "unit": lane.place.unit,
+            "usable": lane.usable, "set_point_c": lane.place.set_point_c,
+            "now": float(lane.load[today]), "peak": float(load.max()) if len(load) else 0.0,
+            "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,
+            "load": [round(float(value), 3) for value in load],
+            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in ground.over(lane.place.pk, start, end)],
+            "bodies": bodies.get(lane.place.pk, []),
+        })  # fmt: skip
+    return {"start": start, "end": end, "lanes": lanes}

@@ -1,0 +1,168 @@
+"""The forecast: counts move what batches will give, the chance of every promise, and what to decide."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from django.db.models import Q, Sum
+
+from aldrip.accounts.context import Ctx
+from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.diary.models import Count
+from aldrip.orders.models import OrderLine
+from aldrip_core.distributions import Spread, product
+from aldrip_core.forecast import Forecast, Stock, forecast, stock_after_count
+from aldrip_core.working import Working
+
+LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
+
+
+@dataclass(frozen=True)
+class Group:
+    """Batches and order lines that hang together, with what is promised and what there is."""
+
+    batches: tuple[int, ...]
+    lines: tuple[OrderLine, ...]
+    needed: int
+    stocks: tuple[Stock, ...]
+    result: Forecast
+
+    @property
+    def deadline(self) -> date | None:
+        """Last day of the window that closes first."""
+        ends = [line.due.upper for line in self.lines]
+        return min(ends) if ends else None
+
+
+def stage_spread(stage: BatchStage) -> Spread:
+    """The planned rate of a stage."""
+    return Spread(stage.alpha, stage.beta)
+
+
+def stock_of(
+    batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: int | None
+) -> Stock:
+    """What a batch stands at: its lots if it was graded, else its last count, else its start."""
+    multiply = 1.0
+    for stage in stages:
+        multiply *= stage.multiply
+    if in_stock is not None:
+        return Stock(in_stock, Spread(1.0))
+    counted = [index for index, stage in enumerate(stages) if stage.counted_share is not None]
+    if not counted:
+        whole = product([stage_spread(stage) for stage in stages])
+        return Stock(max(0, batch.start - lost), whole, multiply)
+    last = counted[-1]
+    into = float(batch.start)
+    for stage in stages[:last]:
+        kept = stage.counted_share if stage.counted_share is not None else stage_spread(stage).mean
+        into *= kept * stage.multiply
+    seen = stages[last]
+    found = Spread.from_mean_sd(seen.counted_share or 0.0, seen.counted_sd or 0.0)
+    ahead = [stage_spread(stage) for stage in stages[last + 1 :]]
+    stock = stock_after_count(start=round(into), counted=found, ahead=product(ahead) if ahead else Spread(1.0))
+    return Stock(max(0, stock.units - lost), stock.remaining, multiply)
+
+
+def losses(ctx: Ctx, batches: Iterable[int]) -> dict[int, int]:
+    """Plants counted as lost, by batch; a replaced count no longer counts."""
+    rows = (
+        ctx.rows(Count)
+        .filter(subject_kind="batch", subject_id__in=list(batches), kind="loss", replaced_by=None)
+        .values_list("subject_id")
+        .annotate(total=Sum("found"))
+    )
+    return dict(rows)
+
+
+def in_stock(batches: Iterable[int]) -> dict[int, int]:
+    """Plants that batches gave to stock and that are still there; batches never graded are absent."""
+    rows = (
+        Batch.objects.filter(pk__in=list(batches), stages__yields__isnull=False)
+        .values_list("pk")
+        .annotate(total=Sum("stages__yields__lot__balance"))
+    )
+    return {pk: int(total) for pk, total in rows}
+
+
+def groups(ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False) -> list[Group]:
+    """The groups that hold these batches or lines. A fixed number of queries."""
+    allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
+    if not everything:
+        near = Q(batch__in=list(batches)) | Q(order_line__in=list(lines))
+        touched = list(allocations.filter(near).values_list("batch_id", "order_line_id"))
+        near = Q(batch__in={b for b, _ in touched}) | Q(order_line__in={line for _, line in touched})
+        allocations = allocations.filter(near)
+    pairs = list(allocations.values_list("batch_id", "order_line_id"))
+    parts = _connected([(("b", b), ("l", line)) for b, line in pairs] + [(("b", b), ("b", b)) for b in batches]
+                       + [(("l", line), ("l", line)) for line in lines])  # fmt: skip
+    batch_ids = {pk for part in parts for kind, pk in part if kind == "b"}
+    line_ids = {pk for part in parts for kind, pk in part if kind == "l"}
+    stocks = stocks_of(ctx, batch_ids)
+    order_lines = {
+        line.pk: line
+        for line in ctx.rows(OrderLine).filter(pk__in=line_ids, state=OrderLine.State.OPEN).select_related("order")
+    }
+    found = []
+    for part in parts:
+        own = tuple(sorted(pk for kind, pk in part if kind == "b" and pk in stocks))
+        wanted = tuple(order_lines[pk] for kind, pk in sorted(part) if kind == "l" and pk in order_lines)
+        needed = sum(max(0, line.quantity - line.delivered) for line in wanted)
+        there = tuple(stocks[pk] for pk in own)
+        found.append(Group(own, wanted, needed, there, forecast(needed=needed, stocks=there)))
+    return found
+
+
+def stocks_of(ctx: Ctx, batch_ids: Iterable[int]) -> dict[int, Stock]:
+    """What each live batch stands at."""
+    batches = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=list(batch_ids), state__in=LIVE)}
+    stages: dict[int, list[BatchStage]] = defaultdict(list)
+    for stage in BatchStage.objects.filter(batch__in=batches).order_by("batch_id", "order"):
+        stages[stage.batch_id].append(stage)
+    lost, graded = losses(ctx, batches), in_stock(batches)
+    return {pk: stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)) for pk, batch in batches.items()}
+
+
+def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set[tuple[str, int]]]:
+    parent: dict[tuple[str, int], tuple[str, int]] = {}
+
+    def root(node: tuple[str, int]) -> tuple[str, int]:
+        parent.setdefault(node, node)
+        while parent[node] != node:
+            parent[node] = parent[parent[node]]
+            node = parent[node]
+        return node
+
+    for a, b in edges:
+        parent[root(a)] = root(b)
+    parts: dict[tuple[str, int], set[tuple[str, int]]] = defaultdict(set)
+    for node in list(parent):
+        parts[root(node)].add(node)
+    return list(parts.values())
+
+
+def refresh(ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False) -> list[Group]:
+    """Bring chance, forecast and band of the touched batches and lines up to date."""
+    found = groups(ctx, batches=batches, lines=lines, everything=everything)
+    changed_lines, changed_batches = [], []
+    rows = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=[pk for group in found for pk in group.batches])}
+    for group in found:
+        for line in group.lines:
+            share = (line.quantity - line.delivered) / group.needed if group.needed else 1.0
+            line.chance = group.result.chance if group.batches else None
+            line.forecast = group.result.expected * share if group.batches else None
+            changed_lines.append(line)
+        for pk, stock in zip(group.batches, group.stocks, strict=True):
+            alone = forecast(needed=0, stocks=(stock,))
+            batch = rows[pk]
+            batch.expected, batch.low, batch.high = alone.expected, alone.low, alone.high
+            changed_batches.append(batch)
+    OrderLine.objects.bulk_update(changed_lines, ["chance", "forecast"], batch_size=500)
+    Batch.objects.bulk_update(changed_batches, ["expected", "low", "high"], batch_size=500)
+    return found
+
+
+def chance_working(group: Group) -> Working:
+    """How a promise's chance came about."""
+    return group.result.working

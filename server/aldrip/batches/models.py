@@ -1,0 +1,149 @@
+"""Batches: runs of a method, their stages, what they take up and whom they serve."""
+
+from django.contrib.postgres.constraints import ExclusionConstraint
+from django.contrib.postgres.fields import DateRangeField, RangeOperators
+from django.contrib.postgres.indexes import GistIndex
+from django.db import models
+from django.db.models import Deferrable
+
+from aldrip.accounts.models import Organisation
+from aldrip.lots.models import Lot
+from aldrip.methods.models import Container, Crop, Line, Method, Mix
+from aldrip.orders.models import OrderLine
+from aldrip.places.models import Place
+
+
+class Batch(models.Model):
+    """One run of a method. The version covers the batch with its stages, inputs and allocations."""
+
+    class State(models.TextChoices):
+        PLANNED = "planned", "planned"
+        SOWN = "sown", "sown"
+        READY = "ready", "ready"
+        DELIVERED = "delivered", "delivered"
+        ABANDONED = "abandoned", "abandoned"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="batches")
+    code = models.CharField(max_length=20)
+    crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="+")
+    line = models.ForeignKey(Line, on_delete=models.PROTECT, null=True, related_name="+")
+    method = models.ForeignKey(Method, on_delete=models.PROTECT, related_name="+")
+    method_snapshot = models.JSONField()
+    container = models.ForeignKey(Container, on_delete=models.PROTECT, null=True, related_name="+")
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, null=True, related_name="+")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="batches")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.PLANNED)
+    tops_up = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="topped_up_by")
+    needed = models.PositiveIntegerField()
+    start = models.PositiveIntegerField()
+    start_typed = models.BooleanField(default=False)
+    trays = models.PositiveIntegerField(null=True)
+    seeds = models.FloatField(null=True)
+    seed_g = models.FloatField(null=True)
+    chance_wanted = models.FloatField()
+    planned_chance = models.FloatField()
+    expected = models.FloatField()
+    low = models.FloatField(null=True)
+    high = models.FloatField(null=True)
+    counted = models.FloatField(null=True)  # share found at the last emergence count
+    decide_by = models.DateField(null=True)  # last day on which sowing again helps
+    decide_text = models.CharField(max_length=300, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    version = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "state"])]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "code"], name="batch_code_once"),
+            models.CheckConstraint(
+                condition=models.Q(planned_chance__gte=0, planned_chance__lte=1), name="batch_chance_is_a_chance"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.code
+
+
+class BatchStage(models.Model):
+    """A stage of a batch: planned and actual days, place, rate with its origin, quantities."""
+
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="stages")
+    order = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=60)
+    kind = models.CharField(max_length=20)
+    planned = DateRangeField()
+    actual_start = models.DateField(null=True)
+    actual_end = models.DateField(null=True)
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, null=True, related_name="+")
+    alpha = models.FloatField()
+    beta = models.FloatField(null=True)
+    origin = models.CharField(max_length=10)
+    source = models.CharField(max_length=200, blank=True)
+    multiply = models.FloatField(default=1)
+    unit = models.CharField(max_length=30)
+    needed = models.FloatField()
+    out = models.FloatField()
+    counted_share = models.FloatField(null=True)  # share of what entered, as counted
+    counted_sd = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [models.UniqueConstraint(fields=["batch", "order"], name="batch_stage_once")]
+
+
+class BatchInput(models.Model):
+    """What went into a stage: a lot, or what an upstream stage gave."""
+
+    stage = models.ForeignKey(BatchStage, on_delete=models.CASCADE, related_name="inputs")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="used_in")
+    upstream = models.ForeignKey(BatchStage, on_delete=models.PROTECT, null=True, related_name="feeds")
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(lot__isnull=True) ^ models.Q(upstream__isnull=True), name="input_from_one_source"
+            )
+        ]
+
+
+class Allocation(models.Model):
+    """How many of a batch are meant for an order line."""
+
+    order_line = models.ForeignKey(OrderLine, on_delete=models.CASCADE, related_name="allocations")
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="allocations")
+    quantity = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["order_line", "batch"], name="allocation_once")]
+
+
+class Occupancy(models.Model):
+    """What a stage takes up of a place over its days. Whole and firm uses exclude each other."""
+
+    stage = models.ForeignKey(BatchStage, on_delete=models.CASCADE, related_name="occupancies")
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="occupancies")
+    during = DateRangeField()
+    amount = models.FloatField()
+    whole = models.BooleanField(default=False)
+    firm = models.BooleanField(default=False)
+
+    class Meta:
+        indexes = [GistIndex(fields=["place", "during"], name="occupancy_place_during")]
+        constraints = [
+            models.CheckConstraint(condition=models.Q(amount__gte=0), name="occupancy_takes_up"),
+            ExclusionConstraint(
+                name="whole_places_take_one_use",
+                expressions=[("place", RangeOperators.EQUAL), ("during", RangeOperators.OVERLAPS)],
+                condition=models.Q(whole=True, firm=True),
+                deferrable=Deferrable.DEFERRED,
+            ),
+        ]
+
+
+class Yield(models.Model):
+    """What a stage gave to stock: the only way from plan to lot."""
+
+    stage = models.ForeignKey(BatchStage, on_delete=models.PROTECT, related_name="yields")
+    lot = models.OneToOneField(Lot, on_delete=models.PROTECT, related_name="from_stage")
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)

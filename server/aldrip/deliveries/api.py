@@ -1,0 +1,234 @@
+"""Deliveries: what is due, what is in stock for it, handing over, papers."""
+
+import uuid
+from collections import defaultdict
+from datetime import date, timedelta
+from typing import Any
+
+from django.http import HttpResponse
+from ninja import Field, Schema
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.routes import Room
+from aldrip.base.pdf import answer_pdf, pdf, qr
+from aldrip.base.words import day, number
+from aldrip.batches.models import Allocation, Batch
+from aldrip.deliveries import services
+from aldrip.deliveries.models import Delivery, Document
+from aldrip.orders.models import OrderLine
+
+room = Room("deliveries")
+
+
+class StockOut(Schema):
+    lot_id: int
+    code: str
+    batch: str
+    balance: float
+    graded_on: date
+
+
+class ToGradeOut(Schema):
+    batch_id: int
+    code: str
+    version: int
+    state: str
+    expected: float
+    low: float | None
+    high: float | None
+    left: int
+    ready_on: date
+    causes: list[str]
+
+
+class DueOut(Schema):
+    line_id: int
+    order_id: int
+    order: str
+    customer: str
+    crop: str
+    cultivar: str
+    form: str
+    quantity: int
+    delivered: int
+    unit: str
+    due_from: date
+    due_last: date
+    chance: float | None
+    problem: str
+    standard: str
+    stock: list[StockOut]
+    batches: list[ToGradeOut]
+
+
+class DeliveryOut(Schema):
+    id: int
+    code: str
+    order: str
+    customer: str
+    delivered_on: date
+    quantity: int
+    lines: int
+    short: int
+
+
+class DeliveriesOut(Schema):
+    due: list[DueOut]
+    done: list[DeliveryOut]
+
+
+@room.get("/deliveries", "see", response=DeliveriesOut)
+def deliveries(ctx: Ctx, days: int = 400) -> Any:
+    horizon = ctx.today + timedelta(days=max(1, min(days, 800)))
+    lines = list(
+        ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=horizon)
+        .select_related("order", "crop", "line", "standard").order_by("due", "id")
+    )  # fmt: skip
+    stock = services.stock_for(ctx, lines)
+    to_grade = _to_grade(lines)
+    done = (
+        ctx.rows(Delivery).select_related("order").prefetch_related("items__order_line", "order__lines").order_by("-delivered_on", "-id")
+    )
+    return {
+        "due": [
+            {
+                "line_id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
+                "crop": line.crop.name, "cultivar": line.line.name if line.line else "", "form": line.form,
+                "quantity": line.quantity, "delivered": line.delivered, "unit": line.unit, "due_from": line.due.lower,
+                "due_last": line.due.upper - timedelta(days=1), "chance": line.chance, "problem": line.problem,
+                "standard": line.standard.name if line.standard else "",
+                "stock": [
+                    {"lot_id": lot.pk, "code": lot.code, "balance": float(lot.balance), "graded_on": lot.received_on,
+                     "batch": lot.from_stage.stage.batch.code if hasattr(lot, "from_stage") else ""}
+                    for lot in stock[line.pk]
+                ],
+                "batches": [
+                    {"batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low,
+                     "high": b.high, "left": b.start, "ready_on": list(b.stages.all())[-1].planned.upper,
+                     "causes": services.grade_causes(line.standard)}
+                    for b in to_grade[line.pk]
+                ],
+            }
+            for line in lines
+        ],
+        "done": [
+            {
+                "id": d.pk, "code": d.code, "order": d.order.number, "customer": d.order.customer, "delivered_on": d.delivered_on,
+                "quantity": sum(i.quantity for i in d.items.all()), "lines": len({i.order_line_id for i in d.items.all()}),
+                "short": sum(line.quantity - line.delivered for line in d.order.lines.all() if line.state == OrderLine.State.SHORT),
+            }
+            for d in done
+        ],
+    }  # fmt: skip
+
+
+def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
+    """Batches that stand for each line and may be graded."""
+    found: dict[int, list[Batch]] = defaultdict(list)
+    rows = (
+        Allocation.objects.filter(order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY))
+        .select_related("batch").prefetch_related("batch__stages").order_by("batch_id")
+    )  # fmt: skip
+    for row in rows:
+        found[row.order_line_id].append(row.batch)
+    return found
+
+
+class PickIn(Schema):
+    line_id: int
+    lot_id: int
+    quantity: int = Field(ge=0, le=10_000_000)
+
+
+class ShortIn(Schema):
+    line_id: int
+    cause: str = Field(max_length=200)
+
+
+class DeliverIn(Schema):
+    order_id: int
+    on: date
+    picks: list[PickIn] = []
+    short: list[ShortIn] = []
+    client_uuid: uuid.UUID
+    note: str = Field(default="", max_length=300)
+
+
+class DeliveredOut(Schema):
+    id: int
+    code: str
+    message: str
+
+
+@room.post("/deliveries", "deliveries.dispatch", response=DeliveredOut)
+def deliver(ctx: Ctx, body: DeliverIn) -> Any:
+    """Hand over against an order. A repeat with the same uuid answers with the first record."""
+    made = services.deliver(
+        ctx, order_id=body.order_id, on=body.on, picks=[services.Pick(p.line_id, p.lot_id, p.quantity) for p in body.picks],
+        short=[services.Short(s.line_id, s.cause) for s in body.short], client_uuid=body.client_uuid, note=body.note,
+    )  # fmt: skip
+    return {"id": made.pk, "code": made.code, "message": f"Delivery note {made.code} is written."}
+
+
+class NoteItemOut(Schema):
+    line: int
+    crop: str
+    botanical_name: str
+    cultivar: str
+    form: str
+    quantity: int
+    unit: str
+    trays: int | None
+    batch: str
+    lot: str
+    label: str
+    standard: str
+
+
+class NoteLineOut(Schema):
+    line: int
+    crop: str
+    ordered: int
+    delivered: int
+    missing: int
+    cause: str
+    unit: str
+
+
+class NoteOut(Schema):
+    code: str
+    supplier: str
+    customer: str
+    order: str
+    delivered_on: date
+    note: str
+    sha256: str
+    items: list[NoteItemOut]
+    lines: list[NoteLineOut]
+
+
+def _document(ctx: Ctx, delivery_id: int) -> Document:
+    delivery = ctx.get(Delivery, delivery_id)
+    return ctx.rows(Document).filter(delivery=delivery, kind="delivery note").latest("id")
+
+
+@room.get("/deliveries/{delivery_id}", "see", response=NoteOut)
+def note(ctx: Ctx, delivery_id: int) -> Any:
+    """The delivery note as it was issued."""
+    document = _document(ctx, delivery_id)
+    return {**document.payload, "sha256": document.sha256}
+
+
+@room.get("/deliveries/{delivery_id}/note.pdf", "see")
+def note_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
+    """Delivery note with labels: text, QR, check character. It is no official certificate."""
+    document = _document(ctx, delivery_id)
+    facts = document.payload
+    items = [{**item, "quantity_words": number(item["quantity"])} for item in facts["items"]]
+    lines = [{**line, **{f"{n}_words": number(line[n]) for n in ("ordered", "delivered", "missing")}} for line in facts["lines"]]
+    shown = {
+        **facts, "items": items, "lines": lines, "digest": document.sha256,
+        "day_words": day(date.fromisoformat(facts["delivered_on"]), year=True),
+        "labels": [{**item, "qr": qr(f"{item['label']} {item['lot']} {item['batch']}")} for item in items],
+    }  # fmt: skip
+    return answer_pdf(f"delivery-note-{facts['code']}", pdf("print/note.html", shown))

@@ -1,0 +1,219 @@
+"""Deliveries: pick from graded lots, hand over, say what is missing and why, print the papers."""
+
+import hashlib
+import json
+import uuid
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.batches.editing import abandon
+from aldrip.batches.forecasting import refresh
+from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
+from aldrip.deliveries.models import Delivery, DeliveryItem, Document
+from aldrip.diary.models import Count, Task
+from aldrip.lots.models import Lot
+from aldrip.lots.services import amount, move
+from aldrip.methods.models import Standard
+from aldrip.orders.models import Order, OrderLine
+from aldrip_core.check_character import with_check
+
+
+@dataclass(frozen=True)
+class Pick:
+    """So many of a graded lot for an order line."""
+
+    line_id: int
+    lot_id: int
+    quantity: int
+
+
+@dataclass(frozen=True)
+class Short:
+    """A line that is closed with less than was promised, and why."""
+
+    line_id: int
+    cause: str
+
+
+def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
+    """Graded lots that fit each line, oldest first: of its crop, form and cultivar."""
+    lots = (
+        ctx.rows(Lot)
+        .filter(crop__in={line.crop_id for line in lines}, balance__gt=0)
+        .exclude(form="seed")
+        .select_related("from_stage__stage__batch", "line")
+        .order_by("received_on", "id")
+    )
+    found: dict[int, list[Lot]] = defaultdict(list)
+    for line in lines:
+        for lot in lots:
+            fits = lot.crop_id == line.crop_id and lot.form == line.form
+            if fits and (line.line_id is None or lot.line_id in (None, line.line_id)):
+                found[line.pk].append(lot)
+    return found
+
+
+@transaction.atomic
+def deliver(
+    ctx: Ctx, *, order_id: int, on: date, picks: Sequence[Pick], short: Sequence[Short], client_uuid: uuid.UUID, note: str = ""
+) -> Delivery:
+    """Hand over against an order; the stock moves, the promise is kept or recorded as short."""
+    done = ctx.rows(Delivery).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    order = ctx.get(Order, order_id, lock=True)
+    if on > ctx.today:
+        raise refuse("on", "in_the_future", f"{on} is still to come. Record the delivery on its day.")
+    lines = {line.pk: line for line in order.lines.select_for_update().filter(state=OrderLine.State.OPEN)}
+    wanted = [pick for pick in picks if pick.quantity > 0]
+    if not wanted and not short:
+        raise refuse("picks", "missing", "Nothing is picked. Grade a batch first, or record the line as short.")
+    delivery = Delivery.objects.create(
+        organisation=ctx.organisation, order=order, code=ctx.next_code("delivery")[0], delivered_on=on, by=ctx.user,
+        client_uuid=client_uuid, note=note[:300],
+    )  # fmt: skip
+    for index, pick in enumerate(wanted):
+        _hand_over(ctx, delivery, lines, pick, index)
+    causes = {one.line_id: one.cause.strip() for one in short}
+    for line in lines.values():
+        _close(ctx, line, causes.get(line.pk))
+    _close_batches(ctx, delivery)
+    refresh(ctx, lines=list(lines))
+    _issue_note(ctx, delivery)
+    total = sum(pick.quantity for pick in wanted)
+    ctx.record("delivery.hand_over", f"Delivered {total:,} against order {order.number}, note {delivery.code}.", delivery)
+    return delivery
+
+
+def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: Pick, index: int) -> None:
+    line = lines.get(pick.line_id)
+    if line is None:
+        raise refuse(f"picks.{index}.line_id", "not_open", "This order has no such open line.")
+    lot = ctx.get(Lot, pick.lot_id)
+    if lot.crop_id != line.crop_id or lot.form != line.form:
+        raise refuse(f"picks.{index}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for.")
+    if line.line_id is not None and lot.line_id not in (None, line.line_id):
+        raise refuse(f"picks.{index}.lot_id", "other_cultivar", f"Lot {lot.code} is another cultivar than line {line.number} asks for.")
+    if line.delivered + pick.quantity > line.quantity:
+        raise refuse(f"picks.{index}.quantity", "too_many",
+                     f"Line {line.number} asks for {line.quantity:,}; {line.delivered + pick.quantity:,} would be {line.delivered + pick.quantity - line.quantity:,} too many.")  # fmt: skip
+    movement = move(ctx, lot, -amount(pick.quantity), "delivered", on=delivery.delivered_on, subject=delivery,
+                    subject_code=delivery.code)  # fmt: skip
+    batch = Batch.objects.filter(stages__yields__lot=lot).select_related("container").first()
+    trays = -(-pick.quantity // batch.container.cells) if batch and batch.container and lot.unit == "plants" else None
+    number = delivery.items.count() + 1
+    DeliveryItem.objects.create(
+        delivery=delivery, order_line=line, movement=movement, quantity=pick.quantity, trays=trays,
+        batch_code=batch.code if batch else "", label=with_check(f"{delivery.code}-{number}"),
+    )  # fmt: skip
+    line.delivered += pick.quantity
+
+
+def _close(ctx: Ctx, line: OrderLine, cause: str | None) -> None:
+    missing = line.quantity - line.delivered
+    if missing <= 0:
+        line.state, line.problem = OrderLine.State.DELIVERED, ""
+    elif cause is not None:
+        if not cause:
+            raise refuse("short", "missing", f"Line {line.number} is short by {missing:,}. Say why.")
+        line.state, line.short_cause, line.problem = OrderLine.State.SHORT, cause[:200], ""
+    line.version += 1
+    line.save()
+
+
+def _close_batches(ctx: Ctx, delivery: Delivery) -> None:
+    """A graded batch with no open promise and nothing left in stock is delivered."""
+    touched = Batch.objects.filter(allocations__order_line__order=delivery.order).distinct()
+    for batch in touched.exclude(state__in=(Batch.State.DELIVERED, Batch.State.ABANDONED)):
+        still_promised = Allocation.objects.filter(batch=batch, order_line__state=OrderLine.State.OPEN).exists()
+        if still_promised:
+            continue
+        if batch.state == Batch.State.PLANNED:
+            abandon(ctx, batch)
+            continue
+        yields = Yield.objects.filter(stage__batch=batch)
+        if not yields.exists():
+            continue
+        if not yields.filter(lot__balance__gt=0).exists():
+            _end(ctx, batch, delivery.delivered_on)
+
+
+def _end(ctx: Ctx, batch: Batch, on: date) -> None:
+    batch.state = Batch.State.DELIVERED
+    batch.decide_by, batch.decide_text = None, ""
+    batch.version += 1
+    batch.save()
+    stages = list(batch.stages.order_by("order"))
+    for stage in stages:
+        stage.actual_start = stage.actual_start or on
+        stage.actual_end = stage.actual_end or max(on, stage.actual_start)
+    BatchStage.objects.bulk_update(stages, ["actual_start", "actual_end"])
+    # Nothing stands after it has left; the last day still counts.
+    tomorrow = on + timedelta(days=1)
+    for occupancy in Occupancy.objects.filter(stage__batch=batch, during__endswith__gt=tomorrow):
+        if occupancy.during.lower >= tomorrow:
+            occupancy.delete()
+        else:
+            occupancy.during = type(occupancy.during)(occupancy.during.lower, tomorrow)
+            occupancy.save(update_fields=["during"])
+    ctx.rows(Task).filter(subject_kind="batch", subject_id=batch.pk, state=Task.State.TODO).update(
+        state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user
+    )
+
+
+def note_facts(delivery: Delivery) -> dict[str, Any]:
+    """What the delivery note says, as plain data."""
+    items = delivery.items.select_related(
+        "order_line__crop", "order_line__line", "order_line__standard", "movement__lot"
+    ).order_by("id")
+    lines = delivery.order.lines.select_related("crop", "line").order_by("number")
+    return {
+        "code": delivery.code, "supplier": delivery.organisation.name, "customer": delivery.order.customer,
+        "order": delivery.order.number, "delivered_on": delivery.delivered_on.isoformat(), "note": delivery.note,
+        "items": [
+            {
+                "line": item.order_line.number, "crop": item.order_line.crop.name,
+                "botanical_name": item.order_line.crop.botanical_name,
+                "cultivar": item.order_line.line.name if item.order_line.line else "", "form": item.order_line.form,
+                "quantity": item.quantity, "unit": item.order_line.unit, "trays": item.trays, "batch": item.batch_code,
+                "lot": item.movement.lot.code, "label": item.label,
+                "standard": item.order_line.standard.name if item.order_line.standard else "",
+            }
+            for item in items
+        ],
+        "lines": [
+            {"line": line.number, "crop": line.crop.name, "ordered": line.quantity, "delivered": line.delivered,
+             "missing": max(0, line.quantity - line.delivered), "cause": line.short_cause, "unit": line.unit}
+            for line in lines
+        ],
+    }  # fmt: skip
+
+
+def _issue_note(ctx: Ctx, delivery: Delivery) -> Document:
+    facts = note_facts(delivery)
+    digest = hashlib.sha256(json.dumps(facts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
+    return Document.objects.create(
+        organisation=ctx.organisation, delivery=delivery, kind="delivery note", payload=facts, sha256=digest, issued_at=ctx.now
+    )
+
+
+def grade_causes(standard: Standard | None) -> list[str]:
+    """Causes by which plants are graded out: what the standard asks, and the usual damage."""
+    asked = [f"not: {limit['words']}" for limit in (standard.limits if standard else [])]
+    return [*asked, "damaged", "missing cell"]
+
+
+def graded_out(ctx: Ctx, batch_ids: Sequence[int]) -> dict[int, list[dict[str, Any]]]:
+    """What was graded out of batches, by cause."""
+    found: dict[int, list[dict[str, Any]]] = defaultdict(list)
+    rows = ctx.rows(Count).filter(subject_kind="batch", subject_id__in=batch_ids, kind="graded out", replaced_by=None)
+    for count in rows.order_by("id"):
+        found[count.subject_id].append({"cause": count.cause, "count": count.found})
+    return found

@@ -1,0 +1,100 @@
+"""The diary: the day sheet and its marks."""
+
+from datetime import date, datetime
+from typing import Any, Literal
+
+from django.http import HttpResponse
+from ninja import Field, Schema
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.routes import Room
+from aldrip.base.errors import refuse
+from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.diary import services, sheet
+from aldrip.diary.models import Task
+
+room = Room("diary")
+
+
+class TaskOut(Schema):
+    id: int
+    kind: str
+    title: str
+    words: str
+    subject_kind: str
+    subject_id: int | None
+    subject_code: str
+    stage: int | None
+    place: str
+    place_id: int | None
+    due_from: date
+    due_to: date
+    late: bool
+    part_of_day: str
+    quantity: float | None
+    unit: str
+    minutes: int | None
+    state: str
+    state_words: str
+    caution: str
+    note: str
+    done_at: datetime | None
+    done_by: str
+
+
+class DayOut(Schema):
+    day: date
+    tasks: list[TaskOut]
+    minutes_todo: int
+
+
+def task_out(task: Task, today: date) -> dict[str, Any]:
+    names = ("id", "kind", "title", "subject_kind", "subject_id", "subject_code", "stage", "place_id", "due_from", "due_to",
+             "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note", "done_at")  # fmt: skip
+    return {
+        **{name: getattr(task, name) for name in names}, "words": sheet.words_of(task),
+        "place": task.place.name if task.place else "", "late": task.state == Task.State.TODO and task.due_to <= today,
+        "state_words": task.get_state_display(),  # type: ignore[attr-defined]
+        "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
+    }  # fmt: skip
+
+
+@room.get("/day", "see", response=DayOut)
+def day(ctx: Ctx, day: date | None = None, days: int = 1) -> Any:
+    """Tasks of a day or a few; what is overdue stands with today's."""
+    if not 1 <= days <= 62:
+        raise refuse("days", "out_of_range", "A sheet shows between 1 and 62 days.")
+    chosen = day or ctx.today
+    tasks = sheet.tasks_for(ctx, chosen, days)
+    todo = sum(task.minutes or 0 for task in tasks if task.state == Task.State.TODO)
+    return {"day": chosen, "tasks": [task_out(task, ctx.today) for task in tasks], "minutes_todo": todo}
+
+
+@room.get("/day.pdf", "see")
+def day_pdf(ctx: Ctx, day: date | None = None) -> HttpResponse:
+    chosen = day or ctx.today
+    return answer_pdf(f"day-sheet-{chosen}", pdf("print/day.html", sheet.sheet_of(ctx, chosen)))
+
+
+class TaskIn(Schema):
+    title: str = Field(max_length=200)
+    due: date
+    place_id: int | None = None
+    part_of_day: Literal["early", "morning", "afternoon", "evening"] = "morning"
+    minutes: int | None = Field(default=None, ge=0, le=10_000)
+    note: str = Field(default="", max_length=300)
+
+
+@room.post("/tasks", "diary.do", response=TaskOut)
+def add_task(ctx: Ctx, body: TaskIn) -> Any:
+    return task_out(services.add_task(ctx, **body.dict()), ctx.today)
+
+
+class MarkIn(Schema):
+    state: Literal["todo", "partly", "done", "not_done"]
+    note: str = Field(default="", max_length=300)
+
+
+@room.post("/tasks/{task_id}/mark", "diary.do", response=TaskOut)
+def mark(ctx: Ctx, task_id: int, body: MarkIn) -> Any:
+    return task_out(services.mark(ctx, task_id, body.state, body.note), ctx.today)

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class DiaryConfig(AppConfig):
+    name = "aldrip.diary"
+    label = "diary"

@@ -1,0 +1,70 @@
+"""Tasks and counts: what is to be done, and what was seen. A subject is a kind and an id."""
+
+from django.db import models
+
+from aldrip.accounts.models import Organisation, User
+from aldrip.base.models import Event
+from aldrip.places.models import Place
+
+
+class Task(models.Model):
+    """Something to do at a place within some days."""
+
+    class State(models.TextChoices):
+        TODO = "todo", "to do"
+        PARTLY = "partly", "partly done"
+        DONE = "done", "done"
+        NOT_DONE = "not_done", "not done"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="tasks")
+    subject_kind = models.CharField(max_length=20, blank=True)
+    subject_id = models.BigIntegerField(null=True)
+    subject_code = models.CharField(max_length=20, blank=True)
+    stage = models.PositiveSmallIntegerField(null=True)
+    kind = models.CharField(max_length=20)
+    title = models.CharField(max_length=200)
+    place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="tasks")
+    due_from = models.DateField()
+    due_to = models.DateField()  # first day after
+    part_of_day = models.CharField(max_length=10, default="morning")
+    quantity = models.FloatField(null=True)
+    unit = models.CharField(max_length=30, blank=True)
+    minutes = models.PositiveIntegerField(null=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.TODO)
+    caution = models.CharField(max_length=300, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    done_at = models.DateTimeField(null=True)
+    done_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        # The day sheet asks by day, the batch by its own tasks.
+        indexes = [
+            models.Index(fields=["organisation", "due_from", "due_to"]),
+            models.Index(fields=["organisation", "subject_kind", "subject_id"]),
+        ]
+        constraints = [
+            models.CheckConstraint(condition=models.Q(due_to__gt=models.F("due_from")), name="task_has_a_day")
+        ]
+
+
+class Count(Event):
+    """What was seen of a subject: `found` of `sampled`, tray by tray in `parts`; losses name a cause."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="counts")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    subject_kind = models.CharField(max_length=20)
+    subject_id = models.BigIntegerField()
+    stage = models.PositiveSmallIntegerField(null=True)
+    kind = models.CharField(max_length=20)  # emergence, loss, graded
+    sampled = models.PositiveIntegerField()
+    found = models.PositiveIntegerField()
+    parts = models.JSONField(default=list)
+    cause = models.CharField(max_length=80, blank=True)
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "subject_kind", "subject_id", "id"])]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="count_uuid_once"),
+            models.CheckConstraint(condition=models.Q(found__lte=models.F("sampled")), name="count_found_in_sampled"),
+        ]

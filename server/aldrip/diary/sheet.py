@@ -1,0 +1,52 @@
+"""The day sheet: what is due on a day, by place and part of day; what is overdue comes first."""
+
+from collections import defaultdict
+from datetime import date, timedelta
+from typing import Any
+
+from django.db.models import Q
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.words import day as day_words
+from aldrip.base.words import number
+from aldrip.diary.models import Task
+
+PARTS = ("early", "morning", "afternoon", "evening")
+MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒"}
+
+
+def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
+    """Tasks due in `[day, day + days)`, and those still to do from before the organisation's today."""
+    end = day + timedelta(days=days)
+    due = Q(due_from__lt=end, due_to__gt=day)
+    if day <= ctx.today < end:
+        due |= Q(state=Task.State.TODO, due_to__lte=day)
+    rows = ctx.rows(Task).filter(due).select_related("place", "done_by")
+    order = {part: index for index, part in enumerate(PARTS)}
+    return sorted(rows, key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk))
+
+
+def words_of(task: Task) -> str:
+    """A task as a sentence: what, which batch, how much."""
+    quantity = f", {number(task.quantity)} {task.unit}" if task.quantity and task.unit else ""
+    code = f" {task.subject_code}" if task.subject_code else ""
+    return f"{task.title}{code}{quantity}"
+
+
+def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
+    """The facts of a printed day sheet."""
+    by_place: dict[str, list[dict[str, Any]]] = defaultdict(list)
+    tasks = tasks_for(ctx, day)
+    for task in tasks:
+        late = f" (since {day_words(task.due_from)})" if task.due_to <= day and task.state == Task.State.TODO else ""
+        by_place[task.place.name if task.place else "Anywhere"].append({
+            "mark": MARKS[task.state], "part": task.part_of_day, "words": words_of(task) + late, "caution": task.caution,
+            "note": task.note, "state": task.get_state_display(),  # type: ignore[attr-defined]
+            "minutes_words": f"{task.minutes} min" if task.minutes else "",
+        })  # fmt: skip
+    minutes = sum(t.minutes or 0 for t in tasks if t.state == Task.State.TODO)
+    return {
+        "organisation": ctx.organisation.name, "day_words": f"{day_words(day)} {day.year}",
+        "summary": f"{len(tasks)} tasks, {minutes / 60:.1f} hours still to do",
+        "places": [{"name": name, "tasks": rows} for name, rows in by_place.items()],
+    }  # fmt: skip

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class LotsConfig(AppConfig):
+    name = "aldrip.lots"
+    label = "lots"

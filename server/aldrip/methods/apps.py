@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class MethodsConfig(AppConfig):
+    name = "aldrip.methods"
+    label = "methods"

@@ -1,0 +1,112 @@
+"""Load the library that ships: YAML with a source beside every value, into shared rows."""
+
+from pathlib import Path
+from typing import Any
+
+import yaml
+from django.conf import settings
+from django.db import models, transaction
+
+from aldrip.methods.models import Container, Crop, Line, Method, MethodStage, Mix, Standard
+
+FOLDER = Path(settings.ROOT) / "library"
+CROP_FIELDS = (
+    "name", "botanical_name", "other_names", "tgw_g", "germination", "germination_sd", "minimum_germination",
+    "cover", "depth_mm", "watch_for", "cautions",
+)  # fmt: skip
+CONTAINER_FIELDS = ("name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
+MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
+METHOD_FIELDS = (
+    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note",
+)  # fmt: skip
+STAGE_NAMES = {
+    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "keeps": "keeps", "sd": "keeps_sd",
+    "multiply": "multiply", "unit_m2": "unit_m2",
+}  # fmt: skip
+
+
+def _read(name: str) -> dict[str, Any]:
+    loaded: dict[str, Any] = yaml.safe_load((FOLDER / f"{name}.yaml").read_text(encoding="utf-8"))
+    return loaded
+
+
+def _split(value: Any, sources: dict[str, str]) -> tuple[Any, str | None]:
+    """A value and its source: `[value, KEY]`, or a bare value that needs none."""
+    if isinstance(value, list) and len(value) == 2 and isinstance(value[1], str) and value[1] in sources:
+        return value[0], sources[value[1]]
+    return value, None
+
+
+def _fields(entry: dict[str, Any], names: tuple[str, ...], sources: dict[str, str]) -> dict[str, Any]:
+    row: dict[str, Any] = {"sources": {}}
+    for name in names:
+        if name in entry:
+            row[name], source = _split(entry[name], sources)
+            if source:
+                row["sources"][name] = source
+    return row
+
+
+def _put(model: type[models.Model], slug: str, row: dict[str, Any]) -> Any:
+    manager: Any = model._default_manager
+    return manager.update_or_create(organisation=None, slug=slug, defaults=row)[0]
+
+
+@transaction.atomic
+def load_library() -> dict[str, int]:
+    """Load or refresh every shipped row; running it twice changes nothing."""
+    data = _read("crops")
+    crops = {}
+    for entry in data["crops"]:
+        crop = _put(Crop, entry["slug"], _fields(entry, CROP_FIELDS, data["sources"]))
+        crops[entry["slug"]] = crop
+        for line in entry.get("lines", []):
+            _put(Line, line["slug"], {"name": line["name"], "crop": crop})
+    data = _read("containers")
+    containers = {
+        e["slug"]: _put(Container, e["slug"], _fields(e, CONTAINER_FIELDS, data["sources"])) for e in data["containers"]
+    }
+    data = _read("mixes")
+    mixes = {e["slug"]: _put(Mix, e["slug"], _fields(e, MIX_FIELDS, data["sources"])) for e in data["mixes"]}
+    data = _read("standards")
+    standards = {}
+    for entry in data["standards"]:
+        limits = [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]]
+        row = {"name": entry["name"], "form": entry["form"], "limits": limits}
+        standards[entry["slug"]] = _put(Standard, entry["slug"], row)
+    data = _read("methods")
+    for entry in data["methods"]:
+        _load_method(entry, data, crops, containers, mixes, standards)
+    return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(data["methods"])}
+
+
+def _load_method(
+    entry: dict[str, Any], data: dict[str, Any], crops: dict[str, Any], containers: dict[str, Any],
+    mixes: dict[str, Any], standards: dict[str, Any],
+) -> None:  # fmt: skip
+    template, sources = data["templates"][entry["template"]], data["sources"]
+    crop = crops[entry["crop"]]
+    merged = {**template, **entry}
+    row = _fields(merged, METHOD_FIELDS, sources)
+    row |= {
+        "name": template["name"].format(crop=crop.name), "crop": crop, "default": entry.get("default", True),
+        "container": containers[merged["container"]], "mix": mixes[merged["mix"]],
+        "standard": standards[merged["standard"]],
+    }  # fmt: skip
+    method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
+    method.stages.all().delete()
+    for order, (kind, base) in enumerate(template["stages"].items()):
+        method.stages.add(_stage(order, kind, {**base, **entry.get("stages", {}).get(kind, {})}, sources), bulk=False)
+
+
+def _stage(order: int, kind: str, spec: dict[str, Any], sources: dict[str, str]) -> MethodStage:
+    row: dict[str, Any] = {"sources": {}}
+    for key, field in STAGE_NAMES.items():
+        if key in spec:
+            row[field], source = _split(spec[key], sources)
+            if source:
+                row["sources"][field] = source + (f" ({spec['note']})" if "note" in spec else "")
+    return MethodStage(
+        order=order, kind=kind, name=spec["name"], unit=spec["unit"], place_kind=spec.get("place", ""),
+        density=spec.get("density", ""), tasks=spec.get("tasks", []), **row,
+    )  # fmt: skip

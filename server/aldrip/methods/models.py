@@ -1,0 +1,159 @@
+"""The library: crops, cultivars, containers, mixes, standards, methods with their stages.
+
+Rows that ship belong to no organisation; an organisation's own rows stand beside them.
+"""
+
+from django.db import models
+
+from aldrip.accounts.models import Organisation
+
+
+class Shared(models.Model):
+    """A library row: shipped (no organisation) or an organisation's own."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, null=True, blank=True, related_name="+")
+    slug = models.SlugField(max_length=80)
+    name = models.CharField(max_length=120)
+    sources = models.JSONField(default=dict)  # field → source of its value
+
+    class Meta:
+        abstract = True
+
+    def __str__(self) -> str:
+        return self.name
+
+
+def once(name: str) -> list[models.BaseConstraint]:
+    return [
+        models.UniqueConstraint(fields=["organisation", "slug"], name=f"{name}_once", nulls_distinct=False),
+    ]
+
+
+class Crop(Shared):
+    """A crop, with what its seed needs."""
+
+    botanical_name = models.CharField(max_length=120, blank=True)
+    other_names = models.JSONField(default=list)
+    tgw_g = models.FloatField(null=True)
+    germination = models.FloatField(null=True)  # expected where no lot is chosen
+    germination_sd = models.FloatField(default=0.03)
+    minimum_germination = models.FloatField(null=True)
+    cover = models.CharField(max_length=200, blank=True)
+    depth_mm = models.FloatField(null=True)
+    watch_for = models.JSONField(default=list)
+    cautions = models.JSONField(default=list)
+
+    class Meta:
+        constraints = once("crop")
+
+
+class Line(Shared):
+    """A cultivar, or an inbred line with its role in hybrid seed."""
+
+    crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="lines")
+    role = models.CharField(max_length=1, blank=True)
+    tgw_g = models.FloatField(null=True)
+
+    class Meta:
+        constraints = once("line")
+
+
+class Container(Shared):
+    """A tray or pot."""
+
+    cells = models.PositiveIntegerField()
+    cell_ml = models.FloatField()
+    length_cm = models.FloatField()
+    width_cm = models.FloatField()
+    depth_cm = models.FloatField()
+    wet_kg = models.FloatField(null=True)
+    has_holes = models.BooleanField(default=True)
+
+    class Meta:
+        constraints = [
+            *once("container"),
+            models.CheckConstraint(condition=models.Q(cells__gt=0, cell_ml__gt=0), name="container_holds_something"),
+        ]
+
+    @property
+    def area_m2(self) -> float:
+        return self.length_cm * self.width_cm / 10_000
+
+
+class Mix(Shared):
+    """A growing medium in parts by volume."""
+
+    parts = models.JSONField()  # name → parts
+    settling = models.FloatField(default=0)
+    spillage = models.FloatField(default=0)
+    note = models.CharField(max_length=300, blank=True)
+    cautions = models.JSONField(default=list)
+
+    class Meta:
+        constraints = once("mix")
+
+
+class Standard(Shared):
+    """What a form must be like when it is handed over; limits as data."""
+
+    form = models.CharField(max_length=40)
+    scheme = models.CharField(max_length=80, blank=True)
+    edition = models.CharField(max_length=40, blank=True)
+    limits = models.JSONField(default=list)  # [{attribute, low?, high?, unit, words, source}]
+
+    class Meta:
+        constraints = once("standard")
+
+
+class Method(Shared):
+    """An ordered list of stages by which a form of a crop is raised."""
+
+    crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="methods")
+    form = models.CharField(max_length=40)
+    unit = models.CharField(max_length=30, default="plants")
+    start_unit = models.CharField(max_length=30, default="cells")
+    by_seed = models.BooleanField(default=True)
+    seeds_per_cell = models.PositiveSmallIntegerField(default=1)
+    cell_factor = models.FloatField(default=1.0)
+    cell_factor_sd = models.FloatField(default=0.0)
+    container = models.ForeignKey(Container, on_delete=models.PROTECT, null=True)
+    mix = models.ForeignKey(Mix, on_delete=models.PROTECT, null=True)
+    standard = models.ForeignKey(Standard, on_delete=models.PROTECT, null=True)
+    water_l_per_tray = models.FloatField(null=True)
+    default = models.BooleanField(default=True)
+    note = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        constraints = once("method")
+
+
+class MethodStage(models.Model):
+    """One step: how long, how much it keeps, where it stands, what is done."""
+
+    method = models.ForeignKey(Method, on_delete=models.CASCADE, related_name="stages")
+    order = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=60)
+    kind = models.CharField(max_length=20)  # sow, germinate, grow, pot, space, harden, grade, dispatch
+    days = models.FloatField(null=True)
+    heat_sum_c_d = models.FloatField(null=True)
+    base_c = models.FloatField(null=True)
+    ceiling_c = models.FloatField(null=True)
+    keeps = models.FloatField(default=1.0)
+    keeps_sd = models.FloatField(default=0.0)
+    multiply = models.FloatField(default=1.0)
+    unit = models.CharField(max_length=30)
+    place_kind = models.CharField(max_length=20, blank=True)
+    density = models.CharField(max_length=20, blank=True)  # tray_m2, tray, unit_m2
+    unit_m2 = models.FloatField(null=True)
+    tasks = models.JSONField(default=list)
+    sources = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["order"]
+        constraints = [
+            models.UniqueConstraint(fields=["method", "order"], name="method_stage_once"),
+            models.CheckConstraint(
+                condition=models.Q(days__isnull=False) | models.Q(heat_sum_c_d__isnull=False),
+                name="method_stage_has_a_duration",
+            ),
+        ]

@@ -1,0 +1,64 @@
+"""Orders: what must be delivered."""
+
+from django.contrib.postgres.fields import DateRangeField
+from django.db import models
+
+from aldrip.accounts.models import Organisation
+from aldrip.methods.models import Crop, Line, Standard
+
+
+class Order(models.Model):
+    """A customer's order; its lines carry the promises."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="orders")
+    number = models.CharField(max_length=30)
+    customer = models.CharField(max_length=120)
+    received_on = models.DateField()
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "number"], name="order_number_once")]
+
+    def __str__(self) -> str:
+        return self.number
+
+
+class OrderLine(models.Model):
+    """One promise: so many of a form, within some days, to a standard.
+
+    `chance`, `forecast` and `reason` mirror what the batches of the line say; batches keeps them.
+    """
+
+    class State(models.TextChoices):
+        OPEN = "open", "open"
+        DELIVERED = "delivered", "delivered"
+        SHORT = "short", "delivered short"
+        CANCELLED = "cancelled", "cancelled"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="order_lines")
+    order = models.ForeignKey(Order, on_delete=models.CASCADE, related_name="lines")
+    number = models.PositiveSmallIntegerField()
+    crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="+")
+    line = models.ForeignKey(Line, on_delete=models.PROTECT, null=True, related_name="+")
+    form = models.CharField(max_length=40)
+    quantity = models.PositiveIntegerField()
+    unit = models.CharField(max_length=30, default="plants")
+    due = DateRangeField()
+    under_percent = models.FloatField(default=0)
+    standard = models.ForeignKey(Standard, on_delete=models.PROTECT, null=True, related_name="+")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
+    chance = models.FloatField(null=True)
+    forecast = models.FloatField(null=True)
+    delivered = models.PositiveIntegerField(default=0)
+    short_cause = models.CharField(max_length=200, blank=True)
+    problem = models.CharField(max_length=300, blank=True)
+    note = models.CharField(max_length=300, blank=True)
+    version = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "state"])]
+        constraints = [
+            models.UniqueConstraint(fields=["order", "number"], name="order_line_once"),
+            models.CheckConstraint(condition=models.Q(quantity__gt=0), name="order_line_promises_something"),
+            models.CheckConstraint(condition=models.Q(due__isempty=False), name="order_line_has_days"),
+        ]

@@ -1,0 +1,245 @@
+"""An order row as a person wrote it, read and judged: every fault with its column and a sentence."""
+
+import difflib
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import FieldError, Refused
+from aldrip.base.importing import Table
+from aldrip.base.quantity import read_count
+from aldrip.methods.models import Crop, Line, Method
+from aldrip.orders.models import OrderLine
+from aldrip_core.weeks import Span, UnreadableDay, read_span
+
+COLUMNS: dict[str, tuple[str, ...]] = {
+    "order": ("order", "order no", "order number", "order nr", "po", "reference", "ref"),
+    "customer": ("customer", "buyer", "client", "for"),
+    "crop": ("crop", "kind", "plant", "species"),
+    "cultivar": ("cultivar", "variety", "line", "var"),
+    "form": ("form", "product", "as", "type"),
+    "quantity": ("quantity", "number", "count", "plants", "qty", "how many", "pieces"),
+    "due": ("due", "week", "date", "delivery", "delivery week", "delivery date", "wanted", "when", "from"),
+    "until": ("until", "to", "latest", "last day"),
+    "note": ("note", "notes", "remark", "remarks", "comment"),
+}
+NEEDED = ("customer", "crop", "form", "quantity", "due")
+WORDS = {
+    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form",
+    "quantity": "Quantity", "due": "Due", "until": "Until", "note": "Note",
+}  # fmt: skip
+Wrong = Callable[[str, str, str], None]
+LIMITS = {"order": 30, "customer": 120, "cultivar": 120, "note": 300}
+
+
+@dataclass(frozen=True)
+class ReadRow:
+    """A row that holds: what will be saved."""
+
+    order: str
+    customer: str
+    crop: Crop
+    line: Line | None
+    form: str
+    quantity: int
+    due: Span
+    note: str
+    standard_id: int | None
+    unit: str
+
+    def key(self) -> tuple[object, ...]:
+        """Two rows with the same key say the same thing twice."""
+        line = self.line.pk if self.line else None
+        return (self.order, self.customer.lower(), self.crop.pk, line, self.form, self.quantity, self.due.start, self.due.end)
+
+
+@dataclass(frozen=True)
+class Fault:
+    """What is wrong with one cell."""
+
+    row: int
+    column: str
+    code: str
+    message: str
+
+
+@dataclass
+class Checked:
+    """Rows with their faults; `read` is None where a row does not hold yet."""
+
+    read: list[ReadRow | None] = field(default_factory=list)
+    faults: list[Fault] = field(default_factory=list)
+
+
+def recognise(headings: Sequence[str]) -> tuple[dict[str, int], list[FieldError]]:
+    """Which column is which, and what is missing."""
+    found: dict[str, int] = {}
+    for index, heading in enumerate(headings):
+        plain = heading.strip().lower().rstrip(".:")
+        for name, words in COLUMNS.items():
+            if plain in words and name not in found:
+                found[name] = index
+    missing = [
+        FieldError(name, "missing_column", f"No column says the {WORDS[name].lower()}. Head one of them “{WORDS[name]}”.")
+        for name in NEEDED if name not in found
+    ]  # fmt: skip
+    return found, missing
+
+
+def rows_of(table: Table) -> list[dict[str, str]]:
+    """The rows of a table by our column names. Raises Refused when a needed column is missing."""
+    found, missing = recognise(table.headings)
+    if missing:
+        raise Refused(missing)
+    return [{name: row[index] for name, index in found.items()} for row in table.rows]
+
+
+class Reader:
+    """Reads rows against the library of an organisation; three queries in all."""
+
+    def __init__(self, ctx: Ctx) -> None:
+        self.today = ctx.today
+        self.crops: dict[str, Crop] = {}
+        for crop in ctx.shared_rows(Crop).order_by("organisation_id"):
+            for name in (crop.name, crop.slug, crop.botanical_name, *crop.other_names):
+                if name:
+                    self.crops[_plain(name)] = crop
+        self.lines = {(line.crop_id, _plain(line.name)): line for line in ctx.shared_rows(Line)}
+        self.forms: dict[int, dict[str, Method]] = {}
+        for method in ctx.shared_rows(Method).order_by("default", "id"):
+            self.forms.setdefault(method.crop_id, {})[method.form] = method
+
+    def read(self, number: int, row: Mapping[str, str]) -> tuple[ReadRow | None, list[Fault]]:
+        """One row: what it says, or every fault in it."""
+        faults: list[Fault] = []
+
+        def wrong(column: str, code: str, message: str) -> None:
+            faults.append(Fault(number, column, code, message))
+
+        for name, limit in LIMITS.items():
+            if len(row.get(name, "")) > limit:
+                wrong(name, "too_long", f"{len(row[name])} characters; at most {limit} fit.")
+        customer = row.get("customer", "").strip()
+        if not customer:
+            wrong("customer", "missing", "Who ordered it? Write the customer.")
+        crop = self._crop(row, wrong)
+        line = self._line(row, crop, wrong)
+        form = self._form(row, crop, wrong)
+        quantity = 0
+        try:
+            quantity = read_count(row.get("quantity", ""), "quantity")
+        except Refused as refused:
+            text = row.get("quantity", "").strip()
+            said = refused.errors[0]
+            wrong("quantity", said.code if text else "missing", said.message if text else "How many? Write the number of plants.")
+        due = self._due(row, wrong)
+        if faults or crop is None or form is None or due is None:
+            return None, faults
+        return ReadRow(row.get("order", "").strip(), customer, crop, line, form.form, quantity, due,
+                       row.get("note", "").strip(), form.standard_id, form.unit), faults  # fmt: skip
+
+    def _crop(self, row: Mapping[str, str], wrong: Wrong) -> Crop | None:
+        text = row.get("crop", "").strip()
+        if not text:
+            wrong("crop", "missing", "Which crop? Write its name.")
+            return None
+        crop = self.crops.get(_plain(text))
+        if crop is None:
+            near = difflib.get_close_matches(_plain(text), self.crops, n=1, cutoff=0.6)
+            hint = f" Did you mean {self.crops[near[0]].name}?" if near else " Add it in Methods, or correct the name."
+            wrong("crop", "unknown_crop", f"“{text}” is not in the library.{hint}")
+        return crop
+
+    def _line(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> Line | None:
+        text = row.get("cultivar", "").strip()
+        if not text or crop is None:
+            return None
+        line = self.lines.get((crop.pk, _plain(text)))
+        if line is None:
+            known = ", ".join(sorted(one.name for (pk, _), one in self.lines.items() if pk == crop.pk)) or "none yet"
+            wrong("cultivar", "unknown_cultivar", f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {known}.")
+        return line
+
+    def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> Method | None:
+        text = row.get("form", "").strip()
+        known = self.forms.get(crop.pk, {}) if crop else {}
+        listed = ", ".join(sorted(known)) or "plug, pot, rooted cutting"
+        if not text:
+            wrong("form", "missing", f"In which form? Write one of: {listed}.")
+            return None
+        if crop is None:
+            return None
+        plain = _plain(text)
+        found = next((m for form, m in known.items() if plain in (_plain(form), _plain(form) + "s")), None)
+        if found is None:
+            wrong("form", "unknown_form", f"{crop.name} is not raised as “{text}” here. Known: {listed}.")
+        return found
+
+    def _due(self, row: Mapping[str, str], wrong: Wrong) -> Span | None:
+        span = self._span(row.get("due", ""), "due", wrong)
+        if span is None:
+            return None
+        if row.get("until", "").strip():
+            last = self._span(row["until"], "until", wrong)
+            if last is None:
+                return None
+            if last.end <= span.start:
+                wrong("until", "before_start", f"{row['until'].strip()} is before {row['due'].strip()}. Swap them, or correct one.")
+                return None
+            span = Span(span.start, max(span.end, last.end))
+        if span.end <= self.today:
+            wrong("due", "past", f"{row['due'].strip()} is over: today is {_day(self.today)}. Write a day to come.")
+            return None
+        return span
+
+    def _span(self, text: str, column: str, wrong: Wrong) -> Span | None:
+        plain = f"week {text.strip()}" if text.strip().isdigit() and len(text.strip()) <= 2 else text
+        try:
+            return read_span(plain, today=self.today)
+        except UnreadableDay as error:
+            wrong(column, error.code, str(error))
+            return None
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.lower().replace("-", " ").replace("_", " ").split())
+
+
+def _day(day: date) -> str:
+    return f"{day:%a} {day.day} {day:%b %Y}"
+
+
+def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
+    """Judge every row; duplicates among them and with what is saved are faults too."""
+    reader, checked = Reader(ctx), Checked()
+    seen: dict[tuple[object, ...], int] = {}
+    numbered = set(ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).values_list(
+        "order__number", "crop_id", "line_id", "form", "quantity", "due"))  # fmt: skip
+    saved = {(number, crop, line, form, quantity, due.lower, due.upper) for number, crop, line, form, quantity, due in numbered}
+    customers: dict[str, str] = {
+        number: customer for number, customer in ctx.rows(OrderLine).values_list("order__number", "order__customer").distinct()
+    }
+    for number, row in enumerate(rows):
+        read, faults = reader.read(number, row)
+        if read is not None:
+            faults.extend(_repeats(read, number, seen, saved, customers))
+            seen.setdefault(read.key(), number)
+            if read.order:
+                customers.setdefault(read.order, read.customer)
+        checked.read.append(None if faults else read)
+        checked.faults.extend(faults)
+    return checked
+
+
+def _repeats(
+    read: ReadRow, number: int, seen: Mapping[tuple[object, ...], int], saved: set[tuple[object, ...]], customers: Mapping[str, str]
+) -> list[Fault]:
+    if read.key() in seen:
+        return [Fault(number, "order", "duplicate", f"This repeats row {seen[read.key()] + 1} of the list word for word. Leave one of them out.")]
+    line = read.line.pk if read.line else None
+    if read.order and (read.order, read.crop.pk, line, read.form, read.quantity, read.due.start, read.due.end) in saved:
+        return [Fault(number, "order", "duplicate", f"Order {read.order} holds this very line already. Leave it out.")]
+    if read.order and customers.get(read.order, read.customer).lower() != read.customer.lower():
+        return [Fault(number, "customer", "other_customer", f"Order {read.order} is {customers[read.order]}'s. Use another order number, or that customer.")]
+    return []

@@ -1,0 +1,130 @@
+"""Orders: take them in whole, change them with care, export them."""
+
+import csv
+import io
+from collections.abc import Mapping, Sequence
+from datetime import timedelta
+
+from django.db import transaction
+from psycopg.types.range import DateRange
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import Conflict, FieldError, Refused, refuse
+from aldrip.base.importing import neutral
+from aldrip.orders.models import Order, OrderLine
+from aldrip.orders.rows import COLUMNS, ReadRow, check
+
+
+@transaction.atomic
+def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
+    """Save order rows, all or none. Raises Refused with every fault as `rows.N.column`.
+
+    Returns the ids of the new lines.
+    """
+    # One import at a time in an organisation: two people with the same file must not both get in.
+    type(ctx.organisation).objects.select_for_update().get(pk=ctx.organisation.pk)
+    checked = check(ctx, rows)
+    if checked.faults:
+        raise Refused([FieldError(f"rows.{f.row}.{f.column}", f.code, f.message) for f in checked.faults])
+    read = [row for row in checked.read if row is not None]
+    if not read:
+        raise refuse("rows", "empty", "There is nothing to take in.")
+    orders = _orders_for(ctx, read)
+    counts: dict[int, int] = {}
+    for order_pk, number in OrderLine.objects.filter(order__in={o.pk for o in orders}).values_list("order_id", "number"):
+        counts[order_pk] = max(counts.get(order_pk, 0), number)
+    lines = []
+    for row, order in zip(read, orders, strict=True):
+        counts[order.pk] = counts.get(order.pk, 0) + 1
+        lines.append(
+            OrderLine(
+                organisation=ctx.organisation, order=order, number=counts[order.pk], crop=row.crop, line=row.line,
+                form=row.form, quantity=row.quantity, unit=row.unit, due=DateRange(row.due.start, row.due.end),
+                standard_id=row.standard_id, note=row.note,
+            )
+        )  # fmt: skip
+    made = OrderLine.objects.bulk_create(lines)
+    names = sorted({order.number for order in orders})
+    shown = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
+    ctx.record("orders.take_in", f"Took in {len(made)} order lines: {shown}.", after={"lines": [one.pk for one in made][:500]})
+    return [one.pk for one in made]
+
+
+def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:
+    """The order of each row: an existing one, a new one by its number, or one number a customer."""
+    known = {o.number: o for o in ctx.rows(Order).filter(number__in={row.order for row in read if row.order})}
+    unnumbered = sorted({row.customer.lower() for row in read if not row.order})
+    given = dict(zip(unnumbered, ctx.next_code("order", len(unnumbered)) if unnumbered else [], strict=True))
+    new: dict[str, Order] = {}
+    numbers = []
+    for row in read:
+        number = row.order or given[row.customer.lower()]
+        numbers.append(number)
+        if number not in known and number not in new:
+            new[number] = Order(organisation=ctx.organisation, number=number, customer=row.customer, received_on=ctx.today)
+    known.update({order.number: order for order in Order.objects.bulk_create(new.values())})
+    return [known[number] for number in numbers]
+
+
+@transaction.atomic
+def change_line(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) -> OrderLine:
+    """Change quantity, days, note of an open line. Raises Conflict when somebody saved first."""
+    line = ctx.get(OrderLine, line_id, lock=True)
+    if line.version != version:
+        raise Conflict(
+            "Somebody saved this order line first. Nothing of yours was saved.", version=line.version,
+            values=[{"name": "Quantity", "theirs": line.quantity, "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
+        )  # fmt: skip
+    if line.state != OrderLine.State.OPEN:
+        raise refuse("state", "closed", f"This line is {line.get_state_display()}; it cannot change any more.")  # type: ignore[attr-defined]
+    current = as_row(line)
+    checked = check(ctx, [{**current, **row, "order": ""}])
+    faults = checked.faults
+    if faults:
+        raise Refused([FieldError(f.column, f.code, f.message) for f in faults])
+    read = checked.read[0]
+    assert read is not None
+    before = {"quantity": line.quantity, "due": [str(line.due.lower), str(line.due.upper)]}
+    line.quantity, line.due, line.note = read.quantity, DateRange(read.due.start, read.due.end), read.note
+    line.version += 1
+    line.save()
+    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}.", line, before=before,
+               after={"quantity": line.quantity, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
+    return line
+
+
+@transaction.atomic
+def cancel_line(ctx: Ctx, line_id: int, reason: str) -> OrderLine:
+    """Cancel an open line; its batches are let go by the room that owns them."""
+    line = ctx.get(OrderLine, line_id, lock=True)
+    if line.state != OrderLine.State.OPEN:
+        raise refuse("state", "closed", "Only an open line can be cancelled.")
+    if not reason.strip():
+        raise refuse("reason", "missing", "Say why it is cancelled.")
+    line.state, line.note, line.version = OrderLine.State.CANCELLED, reason.strip()[:300], line.version + 1
+    line.chance = line.forecast = None
+    line.problem = ""
+    line.save()
+    ctx.record("orders.cancel", f"Cancelled order {line.order.number}, line {line.number}: {reason.strip()}.", line)
+    return line
+
+
+def as_row(line: OrderLine) -> dict[str, str]:
+    """An order line as the row that would make it."""
+    last = line.due.upper - timedelta(days=1)
+    return {
+        "order": line.order.number, "customer": line.order.customer, "crop": line.crop.name,
+        "cultivar": line.line.name if line.line else "", "form": line.form, "quantity": str(line.quantity),
+        "due": line.due.lower.isoformat(), "until": last.isoformat(), "note": line.note,
+    }  # fmt: skip
+
+
+def export(ctx: Ctx) -> str:
+    """Every order line as CSV, in the columns that an import takes, with where it stands."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow([*COLUMNS, "state", "chance", "delivered"])
+    for line in ctx.rows(OrderLine).select_related("order", "crop", "line").order_by("due", "id"):
+        chance = "" if line.chance is None else f"{line.chance:.4f}"
+        writer.writerow([*(neutral(v) for v in as_row(line).values()), line.state, chance, line.delivered])
+    return out.getvalue()

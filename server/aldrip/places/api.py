@@ -1,0 +1,131 @@
+"""Sites and places; the first run of an empty house."""
+
+from typing import Any
+
+from django.contrib.auth import login
+from django.http import HttpRequest
+from ninja import Router, Schema
+from ninja.utils import check_csrf
+
+from aldrip.accounts.api import SessionOut, session
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.routes import Room
+from aldrip.base.errors import Forbidden
+from aldrip.places import services
+from aldrip.places.models import Kind, Place, Site
+
+room = Room("places")
+open_router = Router(tags=["first run"])
+
+
+class PlaceIn(Schema):
+    name: str
+    kind: str
+    capacity: float | None = None
+    unit: str | None = None
+    gangway: float = 0
+    set_point_c: float | None = None
+    cooled_to_c: float | None = None
+    excess_c: float = 0
+
+    def spec(self) -> services.PlaceSpec:
+        return services.PlaceSpec(**{name: getattr(self, name) for name in services.PlaceSpec.__dataclass_fields__})
+
+
+class PlaceChange(PlaceIn):
+    active: bool = True
+
+
+class PlaceOut(Schema):
+    id: int
+    site_id: int
+    name: str
+    kind: str
+    kind_words: str
+    sharing: str
+    capacity: float | None
+    usable: float | None
+    unit: str
+    gangway: float
+    set_point_c: float | None
+    cooled_to_c: float | None
+    excess_c: float
+    active: bool
+
+
+class SiteOut(Schema):
+    id: int
+    name: str
+    latitude: float
+    monthly_c: list[float]
+    last_frost: str
+
+
+class KindOut(Schema):
+    value: str
+    label: str
+
+
+class PlacesOut(Schema):
+    sites: list[SiteOut]
+    places: list[PlaceOut]
+    kinds: list[KindOut]
+
+
+def _place(place: Place) -> dict[str, Any]:
+    names = ("site_id", "name", "kind", "sharing", "capacity", "usable", "unit", "gangway", "set_point_c", "cooled_to_c",
+             "excess_c", "active")  # fmt: skip
+    return {"id": place.pk, "kind_words": Kind(place.kind).label, **{name: getattr(place, name) for name in names}}
+
+
+@room.get("/places", "see", response=PlacesOut)
+def places(ctx: Ctx) -> Any:
+    return {
+        "sites": ctx.rows(Site).order_by("id"),
+        "places": [_place(place) for place in ctx.rows(Place)],
+        "kinds": [{"value": value, "label": label} for value, label in Kind.choices],
+    }
+
+
+class NewPlaceIn(PlaceIn):
+    site_id: int
+
+
+@room.post("/places", "places.edit", response=PlaceOut)
+def add_place(ctx: Ctx, body: NewPlaceIn) -> Any:
+    return _place(services.add_place(ctx, body.site_id, body.spec()))
+
+
+@room.patch("/places/{place_id}", "places.edit", response=PlaceOut)
+def change_place(ctx: Ctx, place_id: int, body: PlaceChange) -> Any:
+    return _place(services.change_place(ctx, place_id, body.spec(), body.active))
+
+
+class SetUpIn(Schema):
+    organisation: str
+    timezone: str = "UTC"
+    full_name: str = ""
+    username: str
+    password: str
+    site: str = "Yard"
+    latitude: float
+    monthly_c: list[float]
+    working_days: list[int] = [0, 1, 2, 3, 4]
+    sowing_days: list[int] = []
+    places: list[PlaceIn] = []
+
+
+@open_router.post("/setup", response=SessionOut)
+def set_up(request: HttpRequest, body: SetUpIn) -> Any:
+    """First run of an empty house; refused once a nursery is there."""
+    if check_csrf(request):
+        raise Forbidden("This page is out of date. Reload it and try again.")
+    answers = services.SetUp(
+        organisation=body.organisation, timezone=body.timezone, full_name=body.full_name, username=body.username,
+        password=body.password, site=body.site, latitude=body.latitude, monthly_c=tuple(body.monthly_c),
+        working_days=tuple(body.working_days), sowing_days=tuple(body.sowing_days),
+        places=tuple(place.spec() for place in body.places),
+    )  # fmt: skip
+    _, user = services.set_up(answers)
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    return session(request)

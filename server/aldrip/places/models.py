@@ -1,0 +1,75 @@
+"""Sites, houses, benches, beds, stores: the climate of each and what each can hold."""
+
+from django.db import models
+
+from aldrip.accounts.models import Organisation
+
+
+class Site(models.Model):
+    """A piece of ground with a latitude and a climate."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="sites")
+    name = models.CharField(max_length=80)
+    latitude = models.FloatField()
+    longitude = models.FloatField(null=True)
+    monthly_c = models.JSONField()  # twelve means, January first
+    daily_swing_c = models.FloatField(default=5.0)
+    last_frost = models.CharField(max_length=5, blank=True)  # MM-DD
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "name"], name="site_once"),
+            models.CheckConstraint(condition=models.Q(latitude__gte=-66, latitude__lte=66), name="site_latitude"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Kind(models.TextChoices):
+    """What a place is used as; stages ask for a kind."""
+
+    SHED = "shed", "Potting shed"
+    GERMINATION = "germination", "Germination room"
+    BENCH = "bench", "Glasshouse bench"
+    TUNNEL = "tunnel", "Tunnel"
+    HOTBED = "hotbed", "Hot bed"
+    STANDING = "standing", "Standing-out ground"
+    STORE = "store", "Cold store"
+    BED = "bed", "Nursery bed"
+    FIELD = "field", "Field"
+
+
+class Place(models.Model):
+    """Somewhere plants stand. `shared` capacity is summed; `whole` places take one use at a time."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="places")
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="places")
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    sharing = models.CharField(max_length=6, choices=[("shared", "shared"), ("whole", "whole")], default="shared")
+    capacity = models.FloatField(null=True)
+    unit = models.CharField(max_length=10, default="m²")
+    gangway = models.FloatField(default=0)
+    set_point_c = models.FloatField(null=True)
+    cooled_to_c = models.FloatField(null=True)
+    excess_c = models.FloatField(default=0)
+    order = models.PositiveSmallIntegerField(default=0)
+    active = models.BooleanField(default=True)
+
+    class Meta:
+        ordering = ["order", "id"]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "name"], name="place_once"),
+            models.CheckConstraint(
+                condition=models.Q(capacity__isnull=True) | models.Q(capacity__gte=0), name="place_capacity"
+            ),
+            models.CheckConstraint(condition=models.Q(gangway__gte=0, gangway__lt=1), name="place_gangway"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def usable(self) -> float | None:
+        return None if self.capacity is None else self.capacity * (1 - self.gangway)

@@ -1,0 +1,143 @@
+"""Sites and places: set up, changed."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import Member, Organisation, Role, User
+from aldrip.accounts.services import check_days, check_timezone, is_empty, make_user
+from aldrip.base.errors import FieldError, Forbidden, Refused, refuse
+from aldrip.places.models import Kind, Place, Site
+
+IN_TRAYS = (Kind.GERMINATION,)
+
+
+@dataclass(frozen=True)
+class PlaceSpec:
+    """What a person says of a place."""
+
+    name: str
+    kind: str
+    capacity: float | None
+    unit: str | None = None
+    gangway: float = 0.0
+    set_point_c: float | None = None
+    cooled_to_c: float | None = None
+    excess_c: float = 0.0
+
+
+def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
+    """Refuse a latitude or a climate that cannot be."""
+    if not -66 <= latitude <= 66:
+        raise refuse("latitude", "out_of_range", f"{latitude:g}° is outside the 66° south to 66° north that are reckoned here.")
+    if len(monthly_c) != 12:
+        raise refuse("monthly_c", "length", f"Twelve monthly means are needed, January first; {len(monthly_c)} came.")
+    for index, mean in enumerate(monthly_c):
+        if not -40 <= mean <= 45:
+            raise refuse(f"monthly_c.{index}", "out_of_range", f"A mean of {mean:g} °C cannot be; −40 to 45 °C.")
+
+
+def check_place(spec: PlaceSpec) -> None:
+    """Refuse what cannot be of a place."""
+    if not spec.name.strip():
+        raise refuse("name", "missing", "Name the place.")
+    if spec.kind not in Kind.values:
+        raise refuse("kind", "unknown", f"There is no kind of place “{spec.kind}”.")
+    if spec.capacity is not None and not 0 <= spec.capacity <= 1e7:
+        raise refuse("capacity", "out_of_range", f"A capacity of {spec.capacity:g} cannot be.")
+    if not 0 <= spec.gangway < 1:
+        raise refuse("gangway", "out_of_range", "The share of gangways lies between 0 and 100 %.")
+    for field in ("set_point_c", "cooled_to_c"):
+        value = getattr(spec, field)
+        if value is not None and not -10 <= value <= 45:
+            raise refuse(field, "out_of_range", f"{value:g} °C cannot be kept; −10 to 45 °C.")
+
+
+def unit_of(spec: PlaceSpec) -> str:
+    return spec.unit or ("trays" if spec.kind in IN_TRAYS else "m²")
+
+
+@transaction.atomic
+def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
+    """A new place at a site."""
+    site = ctx.get(Site, site_id)
+    check_place(spec)
+    name = spec.name.strip()[:80]
+    if ctx.rows(Place).filter(name__iexact=name).exists():
+        raise refuse("name", "taken", f"There is a place {name} already.")
+    place = Place.objects.create(
+        organisation=ctx.organisation, site=site, name=name, kind=spec.kind, capacity=spec.capacity, unit=unit_of(spec),
+        gangway=spec.gangway, set_point_c=spec.set_point_c, cooled_to_c=spec.cooled_to_c, excess_c=spec.excess_c,
+        order=ctx.rows(Place).count(),
+    )  # fmt: skip
+    ctx.record("places.add", f"Added {place.name}.", place)
+    return place
+
+
+@transaction.atomic
+def change_place(ctx: Ctx, place_id: int, spec: PlaceSpec, active: bool = True) -> Place:
+    """Change what a place holds, or close it."""
+    place = ctx.get(Place, place_id, lock=True)
+    check_place(spec)
+    name = spec.name.strip()[:80]
+    if ctx.rows(Place).filter(name__iexact=name).exclude(pk=place.pk).exists():
+        raise refuse("name", "taken", f"There is another place {name}.")
+    before = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
+    place.name, place.kind, place.capacity, place.unit = name, spec.kind, spec.capacity, unit_of(spec)
+    place.gangway, place.set_point_c, place.cooled_to_c = spec.gangway, spec.set_point_c, spec.cooled_to_c
+    place.excess_c, place.active = spec.excess_c, active
+    place.save()
+    after = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
+    ctx.record("places.change", f"Changed {place.name}.", place, before=before, after=after)
+    return place
+
+
+@dataclass(frozen=True)
+class SetUp:
+    """The answers of a first run."""
+
+    organisation: str
+    timezone: str
+    full_name: str
+    username: str
+    password: str
+    site: str
+    latitude: float
+    monthly_c: tuple[float, ...]
+    working_days: tuple[int, ...]
+    sowing_days: tuple[int, ...]
+    places: tuple[PlaceSpec, ...]
+
+
+@transaction.atomic
+def set_up(answers: SetUp) -> tuple[Organisation, User]:
+    """First run: organisation, first manager, site with its climate, places. Only in an empty house."""
+    if not is_empty():
+        raise Forbidden("A nursery is set up already. Sign in, or ask its manager.")
+    if not answers.organisation.strip():
+        raise refuse("organisation", "missing", "What is the nursery called?")
+    check_timezone(answers.timezone)
+    check_climate(answers.latitude, answers.monthly_c)
+    if not answers.site.strip():
+        raise refuse("site", "missing", "Name the site, such as “Yard”.")
+    organisation = Organisation.objects.create(
+        name=answers.organisation.strip()[:120], timezone=answers.timezone,
+        working_days=check_days(answers.working_days, "working_days"),
+        sowing_days=check_days(answers.sowing_days or answers.working_days, "sowing_days"),
+    )  # fmt: skip
+    user = make_user(username=answers.username, password=answers.password, full_name=answers.full_name)
+    Member.objects.create(user=user, organisation=organisation, role=Role.MANAGER)
+    ctx = Ctx(organisation, user, Role.MANAGER)
+    site = Site.objects.create(
+        organisation=organisation, name=answers.site.strip()[:80], latitude=answers.latitude, monthly_c=list(answers.monthly_c)
+    )
+    for index, spec in enumerate(answers.places):
+        try:
+            add_place(ctx, site.pk, spec)
+        except Refused as error:  # say in which row
+            raise Refused([FieldError(f"places.{index}.{e.field}", e.code, e.message) for e in error.errors]) from None
+    ctx.record("organisation.set_up", f"Set up {organisation.name}.", organisation)
+    return organisation, user
+

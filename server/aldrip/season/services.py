@@ -1,0 +1,161 @@
+"""The season line and what waits for a decision, read across rooms."""
+
+from collections import Counter
+from dataclasses import asdict, dataclass
+from datetime import date, timedelta
+from typing import Any
+
+import numpy as np
+from django.db.models import Q
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import AuditEvent
+from aldrip.batches.ground import Ground
+from aldrip.batches.models import Batch
+from aldrip.diary.models import Task
+from aldrip.lots.models import Lot
+from aldrip.methods.models import Method
+from aldrip.orders.models import OrderLine
+
+OLD_TEST_DAYS = 365
+
+
+@dataclass(frozen=True)
+class Decision:
+    """Something that waits: which room, until when, in which words, where to decide it."""
+
+    room: str
+    by: date | None
+    title: str
+    sentence: str
+    link: str
+    action: str
+
+
+def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
+    """Everything that waits for a decision, the most urgent first."""
+    found = [*_batches(ctx), *_orders(ctx), *_places(ground), *_lots(ctx), *_sowing(ctx), *_diary(ctx), *_deliveries(ctx)]
+    return sorted(found, key=lambda d: (d.by or date.max, d.room, d.title))
+
+
+def _batches(ctx: Ctx) -> list[Decision]:
+    rows = ctx.rows(Batch).filter(decide_by__gte=ctx.today).select_related("crop").order_by("decide_by")
+    return [
+        Decision("batches", b.decide_by, f"re-sow {b.code}", f"{b.crop.name} {b.code} came up at {b.counted or 0:.0%}: {b.decide_text}.",
+                 f"/batches/{b.pk}", "See the offer")
+        for b in rows
+    ]  # fmt: skip
+
+
+def _orders(ctx: Ctx) -> list[Decision]:
+    open_lines = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today).select_related("order", "crop")
+    found = []
+    for line in open_lines.filter(Q(problem__startswith="Cannot") | Q(problem__startswith="No method") | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
+        text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
+                                f"Order {line.order.number} will not be filled in time.")  # fmt: skip
+        found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",
+                              f"{line.order.customer}, {line.quantity:,} {line.crop.name.lower()}: {text}", f"/orders?line={line.pk}", "See the cures"))  # fmt: skip
+    return found
+
+
+def _places(ground: Ground) -> list[Decision]:
+    found = []
+    end = ground.today + timedelta(days=120)
+    for pk, lane in ground.lanes.items():
+        for run in ground.over(pk, ground.today, end)[:1]:
+            week = run.start.isocalendar().week
+            found.append(Decision("places", run.start, f"{lane.place.name} over",
+                                  f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",
+                                  f"/batches?view=board&place={pk}", "See the board"))  # fmt: skip
+    return found
+
+
+def _lots(ctx: Ctx) -> list[Decision]:
+    old = ctx.today - timedelta(days=OLD_TEST_DAYS)
+    rows = ctx.rows(Lot).filter(form="seed", balance__gt=0).filter(Q(tested_on=None) | Q(tested_on__lt=old)).select_related("crop")
+    return [
+        Decision("lots", None, f"test {lot.code}",
+                 f"{lot.crop.name} lot {lot.code} was last tested {lot.tested_on:%d %b %Y}." if lot.tested_on else f"{lot.crop.name} lot {lot.code} was never tested.",
+                 f"/lots?lot={lot.pk}", "See the lot")
+        for lot in rows.order_by("tested_on")
+    ]  # fmt: skip
+
+
+def _sowing(ctx: Ctx) -> list[Decision]:
+    soon = ctx.today + timedelta(days=7)
+    rows = ctx.rows(Batch).filter(
+        state=Batch.State.PLANNED, stages__order=0, stages__planned__startswith__lt=soon, lot=None, method_snapshot__by_seed=True
+    ).select_related("crop")  # fmt: skip
+    return [Decision("sowing", None, f"lot for {b.code}", f"{b.crop.name} {b.code} is to be sown within a week and has no seed lot.",
+                     f"/sowing?card={b.pk}", "Choose a lot") for b in rows]  # fmt: skip
+
+
+def _diary(ctx: Ctx) -> list[Decision]:
+    late = ctx.rows(Task).filter(state=Task.State.TODO, due_to__lte=ctx.today).count()
+    if not late:
+        return []
+    return [Decision("diary", ctx.today, "late tasks", f"{late} tasks from earlier days are still to do.", "/diary", "See them")]
+
+
+def _deliveries(ctx: Ctx) -> list[Decision]:
+    rows = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__lte=ctx.today).select_related("order", "crop")
+    return [
+        Decision("deliveries", ctx.today, f"order {line.order.number} overdue",
+                 f"{line.crop.name} for {line.order.customer} was due by {line.due.upper - timedelta(days=1):%a %d %b}.", "/deliveries", "Deliver or record short")
+        for line in rows.order_by("due")
+    ]  # fmt: skip
+
+
+QUIET = {
+    "orders": "lines open", "methods": "methods", "places": "places", "batches": "batches standing", "sowing": "cards this week",
+    "lots": "lots in stock", "diary": "tasks today", "deliveries": "due this week",
+}  # fmt: skip
+
+
+def quiet_counts(ctx: Ctx) -> dict[str, int]:
+    """What each room holds, for the quiet line under its name."""
+    week = ctx.today + timedelta(days=7)
+    return {
+        "orders": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).count(),
+        "methods": ctx.shared_rows(Method).count(),
+        "batches": ctx.rows(Batch).filter(state__in=(Batch.State.SOWN, Batch.State.READY)).count(),
+        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, stages__order=0, stages__planned__startswith__lt=week).count(),
+        "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
+        "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),
+        "deliveries": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=week).count(),
+    }  # fmt: skip
+
+
+def season_line(ctx: Ctx) -> dict[str, Any]:
+    """Fullness of the tightest place by day, deliveries by day, flags, and what waits in each room."""
+    ground = Ground(ctx)
+    start = ctx.today - timedelta(days=ctx.today.weekday() + 7 * 27)
+    end = start + timedelta(days=7 * 78)
+    first, last = ground.index(start), ground.index(end)
+    shares = [lane.load[first:last] / lane.usable for lane in ground.lanes.values() if lane.usable]
+    fullest = np.max(shares, axis=0) if shares else np.zeros(last - first)
+    due = Counter(
+        lower for lower in (
+            d.lower for d in ctx.rows(OrderLine).exclude(state=OrderLine.State.CANCELLED)
+            .filter(due__overlap=(start, end)).values_list("due", flat=True)
+        )
+    )  # fmt: skip
+    waiting = decisions(ctx, ground)
+    by_room = Counter(d.room for d in waiting)
+    quiet = {**quiet_counts(ctx), "places": len(ground.lanes)}
+    first_said: dict[str, Decision] = {}
+    for decision in waiting:
+        first_said.setdefault(decision.room, decision)
+    kept = ctx.rows(AuditEvent).filter(action__startswith="batch.").select_related("actor").order_by("-id").first()
+    return {
+        "today": ctx.today, "start": start, "end": end, "fullness": [round(float(x), 4) for x in fullest],
+        "ticks": [{"day": day, "count": count} for day, count in sorted(due.items()) if start <= day < end],
+        "flags": [{"by": d.by, "title": d.title, "link": d.link, "room": d.room} for d in waiting if d.by and d.room in ("batches", "places", "orders")][:12],
+        "decisions": [asdict(d) for d in waiting[:60]],
+        "rooms": [
+            {"room": room, "waiting": by_room.get(room, 0),
+             "line": first_said[room].title if room in first_said else f"{quiet.get(room, 0)} {words}"}
+            for room, words in QUIET.items()
+        ],
+        "last": None if kept is None else {"id": kept.pk, "sentence": kept.sentence, "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None},
+    }  # fmt: skip

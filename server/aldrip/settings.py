@@ -1,0 +1,130 @@
+"""Settings, read once from ALDRIP_* variables that the launcher sets."""
+
+import os
+from pathlib import Path
+
+from csp.constants import NONCE, SELF
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+SECRET_KEY = os.environ.get("ALDRIP_SECRET_KEY", "only-for-commands-and-tests")
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", "[::1]"]
+ALLOWED_HOSTS += [host for host in os.environ.get("ALDRIP_HOSTS", "").split(",") if host]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "django.contrib.postgres",
+    "ninja",
+    "axes",
+    "csp",
+    "aldrip.base",
+    "aldrip.accounts",
+    "aldrip.methods",
+    "aldrip.places",
+    "aldrip.diary",
+    "aldrip.lots",
+    "aldrip.orders",
+    "aldrip.batches",
+    "aldrip.sowing",
+    "aldrip.deliveries",
+    "aldrip.season",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "aldrip.urls"
+WSGI_APPLICATION = "aldrip.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [ROOT / "server" / "aldrip" / "templates"],
+        "OPTIONS": {"context_processors": ["csp.context_processors.nonce"]},
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": os.environ.get("ALDRIP_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("ALDRIP_DB_PORT", "5432"),
+        "NAME": os.environ.get("ALDRIP_DB_NAME", "aldrip"),
+        "USER": os.environ.get("ALDRIP_DB_USER", "aldrip"),
+        "PASSWORD": os.environ.get("ALDRIP_DB_PASSWORD", ""),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]
+
+# Five wrong passwords lock the name from that address for a quarter of an hour (real time).
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+SILENCED_SYSTEM_CHECKS = ["axes.W003"]
+
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_NAME = os.environ.get("ALDRIP_COOKIE", "aldrip_session")
+CSRF_COOKIE_NAME = SESSION_COOKIE_NAME + "_csrf"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE = os.environ.get("ALDRIP_HTTPS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in os.environ.get("ALDRIP_HOSTS", "").split(",") if host]
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "style-src": [SELF, NONCE],
+        "script-src": [SELF],
+        "img-src": [SELF, "data:", "blob:"],
+        "frame-ancestors": ["'none'"],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+    }
+}
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+STATIC_URL = "/static/"
+WEB_DIST = ROOT / "web" / "dist"
+# WhiteNoise serves the build as it stands; file names carry a hash, so they may be cached for ever.
+WHITENOISE_ROOT = str(WEB_DIST) if WEB_DIST.exists() else None
+WHITENOISE_INDEX_FILE = False
+DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
+TEST_RUNNER = "tests.runner.Runner"
+NINJA_PAGINATION_MAX_LIMIT = 5000
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {
+        "django.request": {"level": os.environ.get("ALDRIP_REQUEST_LOG", "ERROR")},
+        "fontTools": {"level": "ERROR"},
+        "weasyprint": {"level": "ERROR"},
+    },
+}

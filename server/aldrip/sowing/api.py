@@ -1,0 +1,79 @@
+"""Sowing: the cards, on screen and on A5."""
+
+from datetime import date
+from typing import Any
+
+from django.http import HttpResponse
+from ninja import Schema
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.routes import Room
+from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.base.schemas import StepOut
+from aldrip.sowing import services
+
+room = Room("sowing")
+
+
+class PartOut(Schema):
+    name: str
+    litres: float
+
+
+class CardStepOut(Schema):
+    label: str
+    words: str
+
+
+class NextOut(Schema):
+    words: str
+    day_words: str
+    start: date
+
+
+class CardOut(Schema):
+    batch_id: int
+    code: str
+    version: int
+    state: str
+    verb: str
+    crop: str
+    cultivar: str
+    sow_on: date
+    day_words: str
+    place: str
+    orders_words: str
+    trays: int | None
+    container: str
+    cells: int | None
+    start: int
+    units_words: str
+    units_note: str
+    seeds: float | None
+    grams: float | None
+    grams_words: str
+    lot_id: int | None
+    lot: str
+    lot_left: float | None
+    lot_words: str
+    mix: str
+    litres: float | None
+    parts: list[PartOut]
+    medium_note: str
+    steps: list[CardStepOut]
+    next: list[NextOut]
+    watch_for: list[str]
+    cautions: list[str]
+    working: list[StepOut]
+
+
+@room.get("/batches/{batch_id}/card", "see", response=CardOut)
+def card(ctx: Ctx, batch_id: int) -> Any:
+    return services.card_of(ctx, batch_id)
+
+
+@room.get("/batches/{batch_id}/card.pdf", "see")
+def card_pdf(ctx: Ctx, batch_id: int) -> HttpResponse:
+    """The sowing card on A5."""
+    facts = services.card_of(ctx, batch_id)
+    return answer_pdf(f"sowing-card-{facts['code']}", pdf("print/card.html", facts))

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SowingConfig(AppConfig):
+    name = "aldrip.sowing"
+    label = "sowing"

@@ -1,0 +1,96 @@
+"""The API, and the one page that the front end is."""
+
+import mimetypes
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.template.response import TemplateResponse
+from django.urls import path, re_path
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+
+from aldrip.accounts.api import open_router as session_router
+from aldrip.accounts.api import room as accounts
+from aldrip.base.errors import FieldError, Refused, ServiceError, refused_problem
+from aldrip.batches.api import room as batches
+from aldrip.calc import contract
+from aldrip.deliveries.api import room as deliveries
+from aldrip.diary.api import room as diary
+from aldrip.lots.api import room as lots
+from aldrip.methods.api import room as methods
+from aldrip.orders.api import room as orders
+from aldrip.places.api import open_router as setup_router
+from aldrip.places.api import room as places
+from aldrip.season.api import room as season
+from aldrip.sowing.api import room as sowing
+
+PROBLEM = "application/problem+json"
+mimetypes.add_type("font/woff2", ".woff2")
+
+api = NinjaAPI(title="Aldrip", version="1", docs_url=None)
+for router in (
+    session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
+    batches.router, sowing.router, deliveries.router, season.router,
+):  # fmt: skip
+    api.add_router("", router)
+
+
+def _answer(request: HttpRequest, body: dict[str, Any], status: int) -> HttpResponse:
+    answer = api.create_response(request, body, status=status)
+    answer["Content-Type"] = PROBLEM
+    return answer
+
+
+@api.exception_handler(Refused)
+def refused(request: HttpRequest, error: Refused) -> HttpResponse:
+    return _answer(request, refused_problem(error.errors), 422)
+
+
+@api.exception_handler(ServiceError)
+def service_error(request: HttpRequest, error: ServiceError) -> HttpResponse:
+    return _answer(request, error.problem(), error.status)
+
+
+@api.exception_handler(ValidationError)
+def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    errors = []
+    for fault in error.errors:
+        place = [str(part) for part in fault["loc"] if part not in ("body", "query", "path", "file", "form")]
+        place = place[1:] if len(place) > 1 and place[0] in ("body_params", "body") else place
+        errors.append(FieldError(".".join(place), contract.CODES.get(fault["type"], "wrong_type"), fault["msg"] + "."))
+    return _answer(request, refused_problem(errors), 422)
+
+
+@api.post("/calc/{name}", tags=["calculators"], openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
+def calc(request: HttpRequest, name: str) -> HttpResponse:
+    """A stateless calculator: JSON in, result and its working out."""
+    if name not in contract.CALCULATORS:
+        return _answer(request, contract.problem([FieldError("name", "unknown_calculator", f"There is no calculator “{name}”.")]) | {"status": 404}, 404)
+    try:
+        return HttpResponse(contract.dumps(contract.calculate(name, request.body)), content_type="application/json")
+    except Refused as error:
+        return HttpResponse(contract.dumps(contract.problem(error.errors)), status=422, content_type=PROBLEM)
+
+
+def page(request: HttpRequest, rest: str = "") -> HttpResponse:
+    """The front end's one page, with a nonce; it finds the room from the address."""
+    built = settings.WEB_DIST / "index.html"
+    if not built.exists():
+        return HttpResponse("The front end is not built. Start Aldrip with ./aldrip serve.", status=503, content_type="text/plain")
+    answer = TemplateResponse(request, "page.html", {"built": built.read_text(encoding="utf-8")})
+    answer["Cache-Control"] = "no-store"
+    return answer
+
+
+def missing(request: HttpRequest, rest: str = "") -> HttpResponse:
+    problem = ServiceError("There is no such address.").problem() | {"status": 404, "code": "not_there"}
+    return HttpResponse(contract.dumps(problem), status=404, content_type=PROBLEM)
+
+
+urlpatterns = [
+    path("api/", api.urls),
+    re_path(r"^api/(?P<rest>.*)$", missing),
+    re_path(r"^assets/(?P<rest>.*)$", missing),
+    re_path(r"^(?P<rest>.*)$", page),
+]
