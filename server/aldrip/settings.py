@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "aldrip.sowing",
     "aldrip.deliveries",
     "aldrip.season",
+    "aldrip.demo",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

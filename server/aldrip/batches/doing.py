@@ -61,7 +61,7 @@ def _tell_lines(batch: Batch, ready: date) -> None:
     """An order line says when its batch will be too late for it."""
     for allocation in batch.allocations.select_related("order_line"):
         line = allocation.order_line
-        late = (ready - line.due.upper).days
+        late = (ready - line.due.upper).days + 1
         problem = f"Batch {batch.code} will be ready {late} days after the window closes." if late > 0 else ""
         if line.problem != problem:
             line.problem = problem

@@ -262,7 +262,7 @@ def _effects(batch: Batch, stages: list[BatchStage], plan: Plan, group: Group | 
         new = group.stocks[position]
     stocks = tuple(new if index == position else stock for index, stock in enumerate(group.stocks))
     after = forecast(needed=group.needed, stocks=stocks).chance
-    late = {line.pk: plan.ready_on > line.due.upper for line in group.lines}
+    late = {line.pk: plan.ready_on >= line.due.upper for line in group.lines}
     return tuple(
         OrderEffect(line.pk, line.order.number, line.order.customer, line.quantity, line.due.upper - timedelta(days=1),
                     group.result.chance, 0.0 if late[line.pk] else after)

@@ -228,8 +228,6 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
     timed = timed_stages(request, ground)
     dates, late = _dates(request, ground, timed)
     stages, problems = _stand(request, ground, quantities, rates, dates, timed, put)
-    if late:
-        problems.insert(0, f"Cannot be ready as asked: the earliest day is {dates[-1].end:%a} {dates[-1].end.day} {dates[-1].end:%b}, {late} days late.")
     return Plan(request, quantities, stages, late, tuple(problems))
 
 

@@ -9,6 +9,7 @@ from django.db import transaction
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused, refuse
+from aldrip.base.words import day
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch
@@ -82,8 +83,8 @@ def _plan_line(ground: Ground, line: OrderLine) -> Plan:
 def problem_of(plan: Plan, due_last: date, ground: Ground) -> str:
     """The sentence that an order line carries when its plan does not hold."""
     said = list(plan.problems)
-    if said and plan.too_late_by and plan.ready_on <= due_last + timedelta(days=1):
-        said.pop(0)  # it misses the day aimed for, but not the promise
+    if plan.ready_on > due_last:
+        said.insert(0, f"Cannot be met as asked: the earliest day is {day(plan.ready_on)}, {(plan.ready_on - due_last).days} days late.")
     lot, need = plan.request.lot, plan.quantities.seed_g
     if plan.request.definition.by_seed and lot is None:
         said.append(f"No seed lot of {plan.request.crop.name.lower()}: receive or buy {need or 0:,.1f} g.")
@@ -111,7 +112,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
             refused.append(line)
             continue
         line.problem = problem_of(plan, line.due.upper - timedelta(days=1), ground)
-        line.chance = 0.0 if plan.ready_on > line.due.upper else plan.quantities.chance
+        line.chance = 0.0 if plan.ready_on >= line.due.upper else plan.quantities.chance
         line.forecast = plan.quantities.expected
         plans.append(plan)
         served.append(line)
@@ -164,7 +165,7 @@ def can_we_take_it(
     request = request_for(ground, crop=crop, form=form, needed=quantity, due_from=due_from, due_last=due_last, line_id=line_id)
     plan = plan_batch(request, ground)
     limits, space = _limits(ground, plan, due_last)
-    can = plan.ready_on <= due_last + timedelta(days=1) and not space
+    can = plan.ready_on <= due_last and not space
     earliest = plan.ready_on if can else _earliest(ground, request, max(ground.today, due_from))
     remedies = () if can else tuple(_remedies(ctx, ground, plan, earliest, due_last))
     return Answer(plan, can, earliest, tuple(limits), remedies)
@@ -172,7 +173,7 @@ def can_we_take_it(
 
 def _limits(ground: Ground, plan: Plan, due_last: date) -> tuple[list[Limit], bool]:
     limits = []
-    if plan.ready_on > due_last + timedelta(days=1):
+    if plan.ready_on > due_last:
         days = (plan.ready_on - due_last).days
         limits.append(Limit("season", f"Sown on the next sowing day it is ready {days} days after the window closes."))
     over = _overflows(ground, plan)
@@ -209,12 +210,12 @@ def _overflows(ground: Ground, plan: Plan) -> list[tuple[str, str, Over]]:
 def _earliest(ground: Ground, request: Request, from_day: date) -> date | None:
     """First day on which it could be ready with the space it needs; looked for week by week."""
     first = plan_batch(replace(request, ready=None, sow=ground.today), ground, working=False)
-    day = max(first.ready_on, ground.working.on_or_before(from_day))
+    aim = max(first.ready_on, ground.working.on_or_before(from_day))
     for _ in range(WEEKS_AHEAD):
-        plan = plan_batch(replace(request, ready=day), ground, working=False)
+        plan = plan_batch(replace(request, ready=aim), ground, working=False)
         if not _overflows(ground, plan):
             return plan.ready_on
-        day = ground.working.on_or_after(day + timedelta(days=7))
+        aim = ground.working.on_or_after(aim + timedelta(days=7))
     return None
 
 
@@ -222,8 +223,7 @@ def _remedies(ctx: Ctx, ground: Ground, plan: Plan, earliest: date | None, due_l
     crop = plan.request.crop.name.lower()
     found = []
     if earliest is not None:
-        week = earliest.isocalendar()
-        found.append(Remedy("date", f"Agree {earliest:%a} {earliest.day} {earliest:%b}, week {week.week}, instead.", earliest))
+        found.append(Remedy("date", f"Agree {day(earliest)}, instead.", earliest))
     spare = _spare_plants(ctx, plan, due_last)
     if spare:
         found.append(Remedy("standing", f"Take {spare:,} {crop} from batches that stand with more than is promised of them.", quantity=spare))
@@ -246,7 +246,7 @@ def _spare_plants(ctx: Ctx, plan: Plan, due_last: date) -> int:
     meant: dict[int, int] = {}
     for batch, quantity in Allocation.objects.filter(batch__in=batches).values_list("batch_id", "quantity"):
         meant[batch] = meant.get(batch, 0) + quantity
-    in_time = [b for b in batches if list(b.stages.all())[-1].planned.upper <= due_last + timedelta(days=1)]
+    in_time = [b for b in batches if list(b.stages.all())[-1].planned.upper <= due_last]
     spare = sum(max(0, int(b.low if b.low is not None else b.expected) - meant.get(b.pk, 0)) for b in in_time)
     return min(spare, plan.quantities.needed)
 
@@ -267,7 +267,7 @@ def _sooner_in_warmth(ground: Ground, plan: Plan) -> Remedy | None:
                 continue
             saved = (plan.ready_on - other.ready_on).days
             if saved > 0 and (best is None or saved > best[0]):
-                text = f"{stage.definition.name} in {lane.place.name}: ready {saved} days sooner, {other.ready_on:%a} {other.ready_on.day} {other.ready_on:%b}."
+                text = f"{stage.definition.name} in {lane.place.name}: ready {saved} days sooner, {day(other.ready_on)}."
                 best = (saved, Remedy("warmth", text, other.ready_on))
     return best[1] if best else None
 

@@ -11,6 +11,7 @@ from ninja import Field, Schema
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf, qr
+from aldrip.base.schemas import Done
 from aldrip.base.words import day, number
 from aldrip.batches.models import Allocation, Batch
 from aldrip.deliveries import services
@@ -168,6 +169,17 @@ def deliver(ctx: Ctx, body: DeliverIn) -> Any:
         short=[services.Short(s.line_id, s.cause) for s in body.short], client_uuid=body.client_uuid, note=body.note,
     )  # fmt: skip
     return {"id": made.pk, "code": made.code, "message": f"Delivery note {made.code} is written."}
+
+
+class EndIn(Schema):
+    cause: str = Field(max_length=200)
+
+
+@room.post("/batches/{batch_id}/end", "batches.plan", response=Done)
+def end_batch(ctx: Ctx, batch_id: int, body: EndIn) -> Any:
+    """End a batch that serves nobody any more; what is left of it is discarded."""
+    batch = services.end_batch(ctx, batch_id, body.cause)
+    return {"id": batch.pk, "message": f"{batch.code} has ended."}
 
 
 class NoteItemOut(Schema):

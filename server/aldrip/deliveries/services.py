@@ -168,6 +168,28 @@ def _end(ctx: Ctx, batch: Batch, on: date) -> None:
     )
 
 
+@transaction.atomic
+def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
+    """End a batch that serves nobody any more: what is left of its stock is discarded, with the cause."""
+    batch = ctx.get(Batch, batch_id, lock=True)
+    if not cause.strip():
+        raise refuse("cause", "missing", "Say why it ends, such as “surplus, composted”.")
+    if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
+        raise refuse("state", "closed", f"Batch {batch.code} has ended already.")
+    waiting = Allocation.objects.filter(batch=batch, order_line__state=OrderLine.State.OPEN).select_related("order_line__order")
+    lines = [row.order_line for row in waiting]
+    graded = list(Lot.objects.filter(from_stage__stage__batch=batch, balance__gt=0))
+    for lot in graded:
+        move(ctx, lot, -lot.balance, "discarded", on=ctx.today, subject=batch, subject_code=batch.code, reason=cause.strip()[:300])
+    if batch.state == Batch.State.READY:
+        _end(ctx, batch, ctx.today)
+    else:
+        abandon(ctx, batch)
+    ctx.record("batch.end", f"Ended {batch.code}: {cause.strip()}.", batch)
+    refresh(ctx, lines=[line.pk for line in lines])
+    return batch
+
+
 def note_facts(delivery: Delivery) -> dict[str, Any]:
     """What the delivery note says, as plain data."""
     items = delivery.items.select_related(

@@ -50,7 +50,7 @@ def _batches(ctx: Ctx) -> list[Decision]:
 def _orders(ctx: Ctx) -> list[Decision]:
     open_lines = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today).select_related("order", "crop")
     found = []
-    for line in open_lines.filter(Q(problem__startswith="Cannot") | Q(problem__startswith="No method") | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
+    for line in open_lines.filter(Q(problem__startswith="Cannot be met") | Q(problem__startswith="No method") | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
         text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
                                 f"Order {line.order.number} will not be filled in time.")  # fmt: skip
         found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",

@@ -1,0 +1,254 @@
+"""Live through the invented season, day by day, with the services that people use."""
+
+import csv
+import random
+import uuid
+from collections import defaultdict
+from datetime import date, timedelta
+from pathlib import Path
+from typing import Any
+
+import yaml
+from django.conf import settings
+from django.contrib.auth.hashers import make_password
+from django.db.models import Sum
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation, Role, User
+from aldrip.batches import doing, starting
+from aldrip.batches.editing import running_stage
+from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.deliveries.models import Delivery
+from aldrip.deliveries.services import Pick, Short, deliver, end_batch, stock_for
+from aldrip.diary.models import Task
+from aldrip.diary.services import add_task, mark
+from aldrip.lots import services as lots
+from aldrip.lots.models import Lot
+from aldrip.methods.models import Crop, Line
+from aldrip.orders import services as orders
+from aldrip.orders.models import OrderLine
+from aldrip.places.models import Place, Site
+from aldrip.places.services import PlaceSpec, add_place
+from aldrip_core.forecast import TrayCount
+
+FOLDER = Path(settings.ROOT) / "demo"
+PASSWORD = "quillmere-demo"
+SAMPLED_TRAYS = 6
+WHOLE = "demo.loaded"
+
+
+def _yaml(name: str) -> dict[str, Any]:
+    loaded: dict[str, Any] = yaml.safe_load((FOLDER / name).read_text(encoding="utf-8"))
+    return loaded
+
+
+def _csv(name: str) -> list[dict[str, str]]:
+    with (FOLDER / name).open(encoding="utf-8", newline="") as file:
+        return list(csv.DictReader(file))
+
+
+class Season:
+    """The demo's organisation while it lives through its days."""
+
+    def __init__(self) -> None:
+        self.house, self.stories = _yaml("house.yaml"), _yaml("stories.yaml")
+        self.random = random.Random(self.stories["seed"])
+        self.ends: date = self.house["practice_date"]
+        self.ctx = self._set_up()
+        self.orders: dict[str, list[dict[str, str]]] = defaultdict(list)
+        for row in _csv("orders.csv"):
+            self.orders[row.pop("received")].append(row)
+
+    def _set_up(self) -> Ctx:
+        house = self.house
+        organisation = Organisation.objects.create(
+            **house["organisation"], working_days=house["working_days"], sowing_days=house["sowing_days"],
+            practice_date=house["begins"],
+        )  # fmt: skip
+        first: User | None = None
+        hashed = make_password(PASSWORD)  # slow on purpose, so once for all seven
+        for person in house["people"]:
+            name, _, family = person["full_name"].partition(" ")
+            user = User(username=person["username"], first_name=name, last_name=family)
+            user.password = hashed
+            user.save()
+            Member.objects.create(user=user, organisation=organisation, role=person["role"])
+            first = first or user
+        ctx = Ctx(organisation, first, Role.MANAGER)
+        for day in house["closed_days"]:
+            ClosedDay.objects.create(organisation=organisation, **day)
+        site = Site.objects.create(organisation=organisation, **house["site"])
+        for place in house["places"]:
+            add_place(ctx, site.pk, PlaceSpec(**place))
+        return ctx
+
+    def live(self) -> None:
+        """From the first day to the practice date."""
+        self._receive_lots()
+        day = self.house["begins"]
+        working, _ = self.ctx.calendars()
+        while day <= self.ends:
+            if working.works(day):
+                self._day(day)
+            day += timedelta(days=1)
+        self._stand_on(self.ends)
+        self._tasks()
+
+    def _stand_on(self, day: date) -> None:
+        self.ctx.organisation.practice_date = day
+        self.ctx.organisation.save(update_fields=["practice_date"])
+
+    def _receive_lots(self) -> None:
+        crops = {crop.name: crop for crop in self.ctx.shared_rows(Crop)}
+        lines = {(line.crop_id, line.name): line for line in self.ctx.shared_rows(Line)}
+        for row in sorted(_csv("lots.csv"), key=lambda r: r["received"]):
+            self._stand_on(max(date.fromisoformat(row["received"]), date(2025, 1, 1)))
+            crop = crops[row["crop"]]
+            lots.receive(
+                self.ctx, crop_id=crop.pk, line_id=lines[crop.pk, row["cultivar"]].pk, quantity_g=float(row["grams"]),
+                germination=float(row["germination"]), tgw_g=float(row["tgw"]),
+                tested_on=min(date.fromisoformat(row["tested"]), self.ctx.today), supplier=row["supplier"],
+                supplier_ref=row["reference"], treatment=row["treatment"],
+            )  # fmt: skip
+        for test in self.stories["tests"]:
+            self._stand_on(test["tested"])
+            lot = self.ctx.rows(Lot).get(crop__name=test["lot"])
+            lots.record_test(self.ctx, lot.pk, kind="germination", value=test["germination"], tested_on=test["tested"], seeds=400)
+
+    def _day(self, day: date) -> None:
+        self._stand_on(day)
+        arrived = self.orders.pop(day.isoformat(), [])
+        if arrived:
+            orders.take_in(self.ctx, arrived)
+            starting.plan_lines(self.ctx)
+        # A batch's turn comes in the evening of its day; what is due today is left to do.
+        if day < self.ends:
+            self._do(day)
+        self._counts_told(day)
+        self._losses_told(day)
+
+    def _named(self, story: dict[str, Any]) -> Batch:
+        monday = date.fromisocalendar(self.ends.year, story["week"], 1)
+        row = Allocation.objects.filter(
+            order_line__organisation=self.ctx.organisation, order_line__order__number=story["order"],
+            order_line__due__contains=monday,
+        ).first()  # fmt: skip
+        if row is None:
+            raise LookupError(f"the demo has no batch for {story}")
+        return row.batch
+
+    def _counts_told(self, day: date) -> None:
+        for story in self.stories["counts"]:
+            if story.get("day") == day:
+                self._count(self._named(story), day, story["found"])
+
+    def _losses_told(self, day: date) -> None:
+        for story in self.stories["losses"]:
+            if story["day"] == day:
+                doing.count_loss(self.ctx, self._named(story).pk, lost=story["lost"], cause=story["cause"], on=day,
+                                 client_uuid=self._uuid())  # fmt: skip
+
+    def _uuid(self) -> uuid.UUID:
+        return uuid.UUID(int=self.random.getrandbits(128), version=4)
+
+    def _do(self, day: date) -> None:
+        """Whatever the plan has for this day, as the next step of each batch."""
+        live = self.ctx.rows(Batch).filter(state__in=(Batch.State.PLANNED, Batch.State.SOWN))
+        due = live.filter(stages__actual_start=None, stages__planned__startswith__lte=day).distinct()
+        for batch in due.order_by("id"):
+            self._step(batch, day)
+        for line in self.ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lte=day).select_related("order", "crop", "line"):
+            self._deliver(line, day)
+
+        for batch in self.ctx.rows(Batch).filter(state=Batch.State.READY).exclude(allocations__order_line__state=OrderLine.State.OPEN):
+            end_batch(self.ctx, batch.pk, "surplus, composted")
+
+    def _step(self, batch: Batch, day: date) -> None:
+        stages = list(batch.stages.order_by("order"))
+        if batch.state == Batch.State.PLANNED:
+            doing.sown(self.ctx, batch.pk, on=day)
+            return
+        stage = stages[running_stage(stages)]
+        if stage.planned.lower > day:
+            return
+        before = stages[stage.order - 1]
+        if before.kind == "germinate" and before.counted_share is None:
+            told = [s for s in self.stories["counts"] if self._is(s, batch)]
+            if told and "day" in told[0]:
+                return
+            self._count(batch, day, told[0]["found"] if told else self._shares(before))
+        if stage.kind == "grade":
+            self._grade(batch, stages, day)
+        elif stage.kind != "dispatch":
+            doing.moved(self.ctx, batch.pk, stage=stage.order, on=day)
+
+    def _is(self, story: dict[str, Any], batch: Batch) -> bool:
+        return self._named(story).pk == batch.pk if self._known(story) else False
+
+    def _known(self, story: dict[str, Any]) -> bool:
+        return self.ctx.rows(OrderLine).filter(order__number=story["order"], allocations__isnull=False).exists()
+
+    def _shares(self, stage: BatchStage) -> list[float]:
+        mean = stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)
+        own = mean + self.random.gauss(0.0, 0.012)
+        return [min(1.0, own + self.random.gauss(0.0, 0.015)) for _ in range(SAMPLED_TRAYS)]
+
+    def _count(self, batch: Batch, day: date, shares: list[float]) -> None:
+        cells = batch.container.cells if batch.container else 100
+        trays = [TrayCount(cells, min(cells, round(cells * share))) for share in shares[: batch.trays or 1]]
+        doing.count_emergence(self.ctx, batch.pk, trays=trays, on=day, client_uuid=self._uuid())
+
+    def _grade(self, batch: Batch, stages: list[BatchStage], day: date) -> None:
+        standing = float(batch.start)
+        for stage in stages[:-2]:
+            mean = stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)
+            kept = stage.counted_share if stage.counted_share is not None else mean + self.random.gauss(0, 0.004)
+            standing *= min(1.0, kept)
+        share = min(0.995, 0.95 + self.random.gauss(0, 0.008))
+        good = round(standing * share)
+        out = round(standing) - good
+        causes = [{"cause": "not: root ball holds together", "count": out // 2}, {"cause": "not: not drawn", "count": out - out // 2}]
+        doing.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
+
+    def _deliver(self, line: OrderLine, day: date) -> None:
+        picks, missing = [], line.quantity - line.delivered
+        for lot in stock_for(self.ctx, [line])[line.pk]:
+            take = min(missing, int(lot.balance))
+            if take > 0:
+                picks.append(Pick(line.pk, lot.pk, take))
+                missing -= take
+        last_day = day >= line.due.upper - timedelta(days=3)
+        if not picks or (missing and not last_day):
+            return
+        told = [s["cause"] for s in self.stories["short"] if s["order"] == line.order.number and s["week"] == line.due.lower.isocalendar().week]
+        short = [Short(line.pk, told[0] if told else "graded out more than planned")] if missing else []
+        deliver(self.ctx, order_id=line.order_id, on=day, picks=picks, short=short, client_uuid=self._uuid())
+
+    def _tasks(self) -> None:
+        """Tasks of the day itself; what was due earlier and is not a batch's is ticked."""
+        places = {place.name: place for place in self.ctx.rows(Place)}
+        for task in self.stories["tasks"]:
+            add_task(self.ctx, title=task["title"], due=task["day"], place_id=places[task["place"]].pk, part_of_day=task["part"],
+                     minutes=task["minutes"])  # fmt: skip
+        for task in self.ctx.rows(Task).filter(due_to__lte=self.ends, state=Task.State.TODO):
+            mark(self.ctx, task.pk, Task.State.DONE)
+
+
+def is_whole() -> bool:
+    """Whether a demo was loaded to its end; one that was cut short must be loaded anew."""
+    return AuditEvent.objects.filter(action=WHOLE).exists()
+
+
+def load() -> dict[str, int]:
+    """Load the demo into an empty database; returns what came of it.
+
+    Not one transaction: its thousands of savepoints would slow the database down a hundredfold.
+    """
+    season = Season()
+    season.live()
+    season.ctx.record(WHOLE, "The demo season was loaded.")
+    rows = season.ctx.rows
+    return {
+        "order lines": rows(OrderLine).count(), "batches": rows(Batch).count(), "lots": rows(Lot).count(),
+        "deliveries": rows(Delivery).count(), "plants delivered": rows(OrderLine).aggregate(n=Sum("delivered"))["n"] or 0,
+    }  # fmt: skip
