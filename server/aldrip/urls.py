@@ -5,7 +5,6 @@ from typing import Any
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
-from django.template.response import TemplateResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
 from ninja.errors import ValidationError
@@ -78,7 +77,8 @@ def page(request: HttpRequest, rest: str = "") -> HttpResponse:
     built = settings.WEB_DIST / "index.html"
     if not built.exists():
         return HttpResponse("The front end is not built. Start Aldrip with ./aldrip serve.", status=503, content_type="text/plain")
-    answer = TemplateResponse(request, "page.html", {"built": built.read_text(encoding="utf-8")})
+    nonce = str(getattr(request, "csp_nonce", ""))  # reading it puts it into the policy
+    answer = HttpResponse(built.read_text(encoding="utf-8").replace("__NONCE__", nonce))
     answer["Cache-Control"] = "no-store"
     return answer
 

@@ -415,7 +415,7 @@ class AskIn(Schema):
     due: str
 
 
-class LimitOut(Schema):
+class AskLimitOut(Schema):
     kind: str
     sentence: str
 
@@ -437,7 +437,7 @@ class AskOut(Schema):
     start: int
     seed_g: float | None
     chance: float
-    limits: list[LimitOut]
+    limits: list[AskLimitOut]
     remedies: list[RemedyOut]
     working: list[StepOut]
 
@@ -496,6 +496,17 @@ def new_batch(ctx: Ctx, body: NewBatchIn) -> Any:
     )  # fmt: skip
     pk = starting.new_batch(ctx, order_line_id=body.order_line_id, request=request, ground=ground)
     return {"id": pk, "message": "Planned."}
+
+
+class CancelIn(Schema):
+    reason: str = Field(max_length=300)
+
+
+@room.post("/order-lines/{line_id}/cancel", "orders.edit", response=Done)
+def cancel_line(ctx: Ctx, line_id: int, body: CancelIn) -> Any:
+    """Cancel an open line; batches planned for it alone are let go."""
+    line = starting.cancel(ctx, line_id, body.reason)
+    return {"id": line.pk, "message": "Cancelled."}
 
 
 class SownIn(Schema):

@@ -10,6 +10,7 @@ from django.db import transaction
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused, refuse
 from aldrip.base.words import day
+from aldrip.batches.editing import abandon
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch
@@ -18,6 +19,7 @@ from aldrip.batches.saving import write_plans
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Method
 from aldrip.orders.models import OrderLine
+from aldrip.orders.services import cancel_line
 from aldrip_core.bench_space import Over
 
 WEEKS_AHEAD = 26
@@ -288,3 +290,16 @@ def new_batch(ctx: Ctx, *, order_line_id: int | None, request: Request, ground: 
                after={"version": batch.version})  # fmt: skip
     refresh(ctx, batches=[pk])
     return pk
+
+
+@transaction.atomic
+def cancel(ctx: Ctx, line_id: int, reason: str) -> OrderLine:
+    """Cancel an order line; what is only planned for it is let go, what stands stays as stock."""
+    line = cancel_line(ctx, line_id, reason)
+    batches = list(Batch.objects.filter(allocations__order_line=line))
+    for batch in batches:
+        others = batch.allocations.exclude(order_line=line).filter(order_line__state=OrderLine.State.OPEN)
+        if batch.state == Batch.State.PLANNED and not others.exists():
+            abandon(ctx, batch)
+    refresh(ctx, batches=[batch.pk for batch in batches])
+    return line

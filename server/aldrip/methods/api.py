@@ -14,7 +14,7 @@ from aldrip.methods.models import Container, Crop, Line, Method, Mix, Standard
 room = Room("methods")
 
 
-class LineOut(Schema):
+class CultivarOut(Schema):
     id: int
     crop_id: int
     name: str
@@ -119,7 +119,7 @@ class MethodOut(Schema):
 
 class LibraryOut(Schema):
     crops: list[CropOut]
-    lines: list[LineOut]
+    lines: list[CultivarOut]
     containers: list[ContainerOut]
     mixes: list[MixOut]
     standards: list[StandardOut]
@@ -145,15 +145,15 @@ def library(ctx: Ctx) -> Any:
     }
 
 
-class LineIn(Schema):
+class CultivarIn(Schema):
     crop_id: int
     name: str
     tgw_g: float | None = None
 
 
-@room.post("/lines", "methods.edit", response=LineOut)
+@room.post("/lines", "methods.edit", response=CultivarOut)
 @transaction.atomic
-def add_line(ctx: Ctx, body: LineIn) -> Any:
+def add_line(ctx: Ctx, body: CultivarIn) -> Any:
     crop = ctx.get(Crop, body.crop_id, shared=True)
     name = body.name.strip()
     if not name:

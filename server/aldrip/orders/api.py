@@ -67,7 +67,7 @@ class PasteIn(Schema):
     text: str
 
 
-class LineOut(Schema):
+class OrderLineOut(Schema):
     id: int
     order_id: int
     order: str
@@ -111,7 +111,7 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@room.get("/orders", "see", response=list[LineOut])
+@room.get("/orders", "see", response=list[OrderLineOut])
 def orders(ctx: Ctx) -> Any:
     lines = ctx.rows(OrderLine).select_related("order", "crop", "line").order_by("due", "order__number", "number")
     served: dict[int, list[tuple[int, str]]] = {}

@@ -1,0 +1,86 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+
+export interface FieldFault {
+  field: string;
+  code: string;
+  message: string;
+}
+
+/** The one error of the front end: what the server refused, field by field. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    readonly errors: FieldFault[],
+    readonly data: Record<string, unknown>,
+  ) {
+    super(errors[0]?.message ?? "The server did not answer as it should.");
+  }
+
+  /** The sentence for a field, if there is one. */
+  of(field: string): string | undefined {
+    return this.errors.find((fault) => fault.field === field)?.message;
+  }
+
+  /** Sentences that belong to none of the named fields. */
+  rest(fields: string[]): string[] {
+    return this.errors.filter((fault) => !fields.includes(fault.field)).map((fault) => fault.message);
+  }
+}
+
+let csrf = "";
+
+export function rememberCsrf(token: string) {
+  csrf = token;
+}
+
+const withToken: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/" });
+api.use(withToken);
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or an ApiError with its sentences. */
+export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch {
+    throw new ApiError(
+      0,
+      [{ field: "", code: "no_answer", message: "No answer from the server. Nothing was saved; try again." }],
+      {},
+    );
+  }
+  if (answer.response.ok && answer.data !== undefined) return answer.data;
+  const problem = (answer.error ?? {}) as { errors?: FieldFault[]; title?: string };
+  const errors = problem.errors ?? [
+    {
+      field: "",
+      code: "error",
+      message: problem.title ?? `The server answered ${answer.response.status}. Nothing was saved.`,
+    },
+  ];
+  throw new ApiError(answer.response.status, errors, problem as Record<string, unknown>);
+}
+
+/** A fresh id for one entry; `randomUUID` is missing on plain HTTP. */
+export function entryId(): string {
+  const bytes = crypto.getRandomValues(new Uint8Array(16));
+  bytes[6] = ((bytes[6] ?? 0) & 0x0f) | 0x40;
+  bytes[8] = ((bytes[8] ?? 0) & 0x3f) | 0x80;
+  const hex = [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+}

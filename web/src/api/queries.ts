@@ -1,0 +1,76 @@
+import { QueryClient, queryOptions } from "@tanstack/react-query";
+import { ApiError, api, rememberCsrf, take } from "./client";
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 15_000,
+      retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status >= 400 && error.status < 500),
+      refetchOnWindowFocus: true,
+    },
+  },
+});
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: async () => {
+    const session = await take(api.GET("/api/session"));
+    rememberCsrf(session.csrf);
+    return session;
+  },
+  staleTime: 60_000,
+});
+export const libraryQuery = queryOptions({
+  queryKey: ["library"],
+  queryFn: () => take(api.GET("/api/library")),
+  staleTime: 300_000,
+});
+export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
+export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
+export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
+export const batchesQuery = queryOptions({ queryKey: ["batches"], queryFn: () => take(api.GET("/api/batches")) });
+export const lotsQuery = queryOptions({ queryKey: ["lots"], queryFn: () => take(api.GET("/api/lots")) });
+export const deliveriesQuery = queryOptions({
+  queryKey: ["deliveries"],
+  queryFn: () => take(api.GET("/api/deliveries")),
+});
+
+export const batchQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["batch", id],
+    queryFn: () => take(api.GET("/api/batches/{batch_id}", { params: { path: { batch_id: id } } })),
+  });
+export const lotQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["lot", id],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}", { params: { path: { lot_id: id } } })),
+  });
+export const cardQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["card", id],
+    queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
+  });
+export const boardQuery = (start: string, end: string) =>
+  queryOptions({
+    queryKey: ["board", start, end],
+    queryFn: () => take(api.GET("/api/board", { params: { query: { start, end } } })),
+    placeholderData: (old) => old,
+  });
+export const dayQuery = (day: string, days: number) =>
+  queryOptions({
+    queryKey: ["day", day, days],
+    queryFn: () => take(api.GET("/api/day", { params: { query: { day, days } } })),
+    placeholderData: (old) => old,
+  });
+export const noteQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["note", id],
+    queryFn: () => take(api.GET("/api/deliveries/{delivery_id}", { params: { path: { delivery_id: id } } })),
+  });
+
+/** After anything was saved: whatever hangs on it is asked for again. */
+export async function saved() {
+  await queryClient.invalidateQueries({
+    predicate: (query) => !["session", "library"].includes(String(query.queryKey[0])),
+  });
+}

@@ -1,0 +1,240 @@
+import { queryOptions, useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type Schemas, take } from "../../api/client";
+import { queryClient, sessionQuery } from "../../api/queries";
+import { Days } from "../../shell/FirstRun";
+import { shortDay } from "../../ui/dates";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults, Field, RoomHead } from "../../ui/parts";
+
+const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
+const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
+const auditQuery = queryOptions({
+  queryKey: ["audit"],
+  queryFn: () => take(api.GET("/api/audit", { params: { query: { limit: 200 } } })),
+});
+
+/** House rules, people, what was done. */
+export function House() {
+  const { data: session } = useSuspenseQuery(sessionQuery);
+  const may = useMay();
+  const role = session.role;
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead title="The house" note={`${session.full_name}, ${role}`} />
+      <div className="grid gap-8 lg:grid-cols-2">
+        <div className="grid content-start gap-8">
+          {may("accounts.manage") && session.organisation ? <Rules organisation={session.organisation} /> : null}
+          {may("accounts.manage") ? <People /> : null}
+        </div>
+        {may("accounts.audit") ? <Audit /> : <p>What was done is shown to managers and supervisors.</p>}
+      </div>
+    </div>
+  );
+}
+
+function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
+  const [form, setForm] = useState({
+    name: organisation.name,
+    chance: String(Math.round(organisation.chance_wanted * 1000) / 10),
+    safety: String(organisation.safety_days),
+    zone: organisation.timezone,
+  });
+  const [working, setWorking] = useState(organisation.working_days);
+  const [sowing, setSowing] = useState(organisation.sowing_days);
+  const save = useSave(
+    () =>
+      take(
+        api.PATCH("/api/organisation", {
+          body: {
+            name: form.name,
+            timezone: form.zone,
+            chance_wanted: Number(form.chance) / 100,
+            safety_days: Math.round(Number(form.safety)),
+            working_days: working,
+            sowing_days: sowing,
+          },
+        }),
+      ),
+    () => queryClient.invalidateQueries({ queryKey: ["session"] }),
+  );
+  const error = save.error instanceof ApiError ? save.error : null;
+  return (
+    <form
+      className="grid gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(undefined);
+      }}
+    >
+      <h2>House rules</h2>
+      <Field label="Name" fault={error?.of("name")}>
+        <input className="input" value={form.name} onChange={(e) => setForm({ ...form, name: e.target.value })} />
+      </Field>
+      <div className="grid grid-cols-3 gap-3">
+        <Field label="Chance wanted, %" fault={error?.of("chance_wanted")}>
+          <input
+            className="input"
+            inputMode="decimal"
+            value={form.chance}
+            onChange={(e) => setForm({ ...form, chance: e.target.value })}
+          />
+        </Field>
+        <Field label="Days in hand" fault={error?.of("safety_days")} hint="ready before it is due">
+          <input
+            className="input"
+            inputMode="numeric"
+            value={form.safety}
+            onChange={(e) => setForm({ ...form, safety: e.target.value })}
+          />
+        </Field>
+        <Field label="Time zone" fault={error?.of("timezone")}>
+          <input className="input" value={form.zone} onChange={(e) => setForm({ ...form, zone: e.target.value })} />
+        </Field>
+      </div>
+      <Days label="People work on" value={working} onChange={setWorking} />
+      <Days label="Sowing is done on" value={sowing} onChange={setSowing} />
+      <Faults error={save.error} fields={["name", "chance_wanted", "safety_days", "timezone"]} />
+      <div className="flex items-center gap-3">
+        <button type="submit" className="btn w-fit" disabled={save.isPending}>
+          Save
+        </button>
+        {save.isSuccess ? <span role="status">Saved. New plans follow these rules.</span> : null}
+      </div>
+    </form>
+  );
+}
+
+function People() {
+  const { data: members } = useQuery(membersQuery);
+  const { data: roles } = useQuery(rolesQuery);
+  const [form, setForm] = useState({ username: "", full_name: "", password: "", role: "supervisor" });
+  const refresh = () => queryClient.invalidateQueries({ queryKey: ["members"] });
+  const add = useSave(
+    () => take(api.POST("/api/members", { body: form })),
+    () => {
+      setForm({ ...form, username: "", full_name: "", password: "" });
+      refresh();
+    },
+  );
+  const change = useSave(
+    (given: { id: number; role?: string; active?: boolean }) =>
+      take(
+        api.PATCH("/api/members/{member_id}", {
+          params: { path: { member_id: given.id } },
+          body: { role: given.role ?? null, active: given.active ?? null },
+        }),
+      ),
+    refresh,
+  );
+  const error = add.error instanceof ApiError ? add.error : null;
+  return (
+    <section>
+      <h2>People</h2>
+      <table className="tbl">
+        <tbody>
+          {members?.map((member) => (
+            <tr key={member.id}>
+              <td>
+                <b>{member.full_name || member.username}</b> <span className="note">{member.username}</span>
+              </td>
+              <td>
+                <select
+                  className="input !w-32"
+                  aria-label={`Role of ${member.username}`}
+                  value={member.role}
+                  onChange={(e) => change.mutate({ id: member.id, role: e.target.value })}
+                >
+                  {roles?.map((role) => (
+                    <option key={role.value} value={role.value}>
+                      {role.label}
+                    </option>
+                  ))}
+                </select>
+              </td>
+              <td>
+                <label className="flex items-center gap-1">
+                  <input
+                    type="checkbox"
+                    checked={member.active}
+                    onChange={(e) => change.mutate({ id: member.id, active: e.target.checked })}
+                  />{" "}
+                  may enter
+                </label>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <Faults error={change.error} />
+      <form
+        className="mt-3 grid gap-3 sm:grid-cols-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          add.mutate(undefined);
+        }}
+      >
+        <Field label="Name">
+          <input
+            className="input"
+            value={form.full_name}
+            onChange={(e) => setForm({ ...form, full_name: e.target.value })}
+          />
+        </Field>
+        <Field label="Signs in as" fault={error?.of("username")}>
+          <input
+            className="input"
+            value={form.username}
+            onChange={(e) => setForm({ ...form, username: e.target.value })}
+            required
+          />
+        </Field>
+        <Field label="First password" fault={error?.of("password")}>
+          <input
+            className="input"
+            type="password"
+            autoComplete="new-password"
+            value={form.password}
+            onChange={(e) => setForm({ ...form, password: e.target.value })}
+            required
+          />
+        </Field>
+        <Field label="Role">
+          <select className="input" value={form.role} onChange={(e) => setForm({ ...form, role: e.target.value })}>
+            {roles?.map((role) => (
+              <option key={role.value} value={role.value}>
+                {role.label}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Faults error={add.error} fields={["username", "password"]} />
+        <button type="submit" className="btn w-fit">
+          Add
+        </button>
+      </form>
+    </section>
+  );
+}
+
+function Audit() {
+  const { data } = useQuery(auditQuery);
+  return (
+    <section>
+      <h2>What was done</h2>
+      <section className="max-h-[520px] overflow-auto" aria-label="What was done" tabIndex={0}>
+        <table className="tbl">
+          <tbody>
+            {data?.map((event) => (
+              <tr key={event.id}>
+                <td className="note whitespace-nowrap">{shortDay(event.happened_at)}</td>
+                <td>{event.sentence}</td>
+                <td className="note">{event.actor}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+    </section>
+  );
+}

@@ -1,0 +1,170 @@
+import { useState } from "react";
+import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
+import { useSpan } from "../../shell/span";
+import { shortDay } from "../../ui/dates";
+import { count, share } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults, Field } from "../../ui/parts";
+import { EmergenceCount } from "../sowing/EmergenceCount";
+import { SownForm } from "../sowing/SownForm";
+
+type Batch = Schemas["LadderOut"];
+const CAUSES = ["damping-off", "slugs", "drying out", "birds or rodents", "a machine", "grey mould", "dropped trays"];
+
+/** What happens to the batch next, and what was counted. */
+export function Doing({ batch }: { batch: Batch }) {
+  const may = useMay();
+  const closed = batch.state === "delivered" || batch.state === "abandoned";
+  const next = batch.stages.find((stage) => stage.order === batch.next_stage);
+  return (
+    <section>
+      <h2 className="border-rule border-b pb-1">What happens</h2>
+      {closed ? null : (
+        <div className="grid gap-3 py-2">
+          {batch.state === "planned" && may("batches.do") ? <SownForm batch={batch} /> : null}
+          {batch.state === "sown" && next && next.kind !== "grade" && next.kind !== "dispatch" && may("batches.do") ? (
+            <MoveOn batch={batch} next={next} />
+          ) : null}
+          {batch.state === "sown" && may("diary.count") ? (
+            <>
+              <details>
+                <summary className="btn-link cursor-pointer">
+                  Count {batch.by_seed ? "emergence" : "rooting"} on sampled trays
+                </summary>
+                <div className="mt-2">
+                  <EmergenceCount batchId={batch.id} code={batch.code} cells={cellsOf(batch)} />
+                </div>
+              </details>
+              <details>
+                <summary className="btn-link cursor-pointer">Record plants lost</summary>
+                <LossForm batch={batch} />
+              </details>
+            </>
+          ) : null}
+          {batch.state === "sown" && next?.kind === "grade" ? <p>Next: grade it in Deliveries.</p> : null}
+        </div>
+      )}
+      <ul>
+        {batch.counts.map((row) => (
+          <li key={row.id} className="flex gap-3 border-hair border-b py-1">
+            <span className="note w-20 flex-none">{shortDay(row.happened_at)}</span>
+            <span>
+              {row.kind === "emergence"
+                ? `${count(row.found)} of ${count(row.sampled)} cells, ${share(row.found / row.sampled)}, in ${row.parts} trays`
+                : `${count(row.found)} ${row.kind === "loss" ? "lost" : "graded out"}: ${row.cause}`}{" "}
+              <span className="note">{row.by}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+      <ul className="mt-2">
+        {batch.tasks
+          .filter((task) => task.state === "todo")
+          .map((task) => (
+            <li key={task.id} className="flex gap-3 border-hair border-b py-1">
+              <span className="note w-20 flex-none">{shortDay(task.due)}</span>
+              <span>
+                <span aria-hidden="true">□</span> {task.title}
+                {task.quantity ? `, ${count(task.quantity)} ${task.unit}` : ""}{" "}
+                <span className="note">to do, {task.place}</span>
+              </span>
+            </li>
+          ))}
+      </ul>
+    </section>
+  );
+}
+
+function cellsOf(batch: Batch): number {
+  return batch.trays ? Math.round(batch.start / batch.trays) : 100;
+}
+
+function MoveOn({ batch, next }: { batch: Batch; next: Schemas["StageTimeOut"] }) {
+  const { today } = useSpan();
+  const [on, setOn] = useState(today);
+  const verb = { pot: "Potted on", space: "Spaced" }[next.kind] ?? `Moved to ${next.place || next.name.toLowerCase()}`;
+  const save = useSave(() =>
+    take(
+      api.POST("/api/batches/{batch_id}/moved", {
+        params: { path: { batch_id: batch.id } },
+        body: { stage: next.order, on, version: batch.version },
+      }),
+    ),
+  );
+  const error = save.error instanceof ApiError ? save.error : null;
+  return (
+    <form
+      className="flex flex-wrap items-end gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(undefined);
+      }}
+    >
+      <Field label={`${next.name}: planned ${shortDay(next.start)}`} fault={error?.of("on") ?? error?.of("stage")}>
+        <input className="input !w-40" type="date" max={today} value={on} onChange={(e) => setOn(e.target.value)} />
+      </Field>
+      <button type="submit" className="btn" disabled={save.isPending}>
+        {verb}
+      </button>
+      <Faults error={save.error} fields={["on", "stage"]} />
+    </form>
+  );
+}
+
+function LossForm({ batch }: { batch: Batch }) {
+  const { today } = useSpan();
+  const [lost, setLost] = useState("");
+  const [cause, setCause] = useState("");
+  const [uuid, setUuid] = useState(entryId);
+  const save = useSave(
+    () =>
+      take(
+        api.POST("/api/batches/{batch_id}/losses", {
+          params: { path: { batch_id: batch.id } },
+          body: { lost: Math.round(Number(lost)), cause, on: today, client_uuid: uuid },
+        }),
+      ),
+    () => {
+      setLost("");
+      setUuid(entryId());
+    },
+  );
+  const error = save.error instanceof ApiError ? save.error : null;
+  return (
+    <form
+      className="mt-2 flex flex-wrap items-end gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(undefined);
+      }}
+    >
+      <Field label="How many were lost" fault={error?.of("lost")}>
+        <input
+          className="input !w-28"
+          inputMode="numeric"
+          value={lost}
+          onChange={(e) => setLost(e.target.value)}
+          required
+        />
+      </Field>
+      <Field label="What took them" fault={error?.of("cause")}>
+        <input
+          className="input !w-44"
+          list="causes"
+          value={cause}
+          onChange={(e) => setCause(e.target.value)}
+          required
+        />
+      </Field>
+      <datalist id="causes">
+        {CAUSES.map((one) => (
+          <option key={one}>{one}</option>
+        ))}
+      </datalist>
+      <button type="submit" className="btn" disabled={save.isPending}>
+        Record
+      </button>
+      <Faults error={save.error} fields={["lost", "cause"]} />
+    </form>
+  );
+}

@@ -1,0 +1,85 @@
+import type { Schemas } from "../../api/client";
+import { addDays, type Day } from "../../ui/dates";
+
+type Body = Schemas["BodyOut"];
+
+/** One body as steps: bottom and top (in the place's unit) over runs of days. */
+export interface Laid {
+  body: Body;
+  steps: { from: Day; to: Day; bottom: number }[];
+}
+
+/**
+ * Stack bodies on the lane's floor. Those that leave last lie lowest, so that a body seldom
+ * drops because one below it leaves; drawing only, the sums come from the server.
+ */
+export function stack(bodies: Body[], start: Day, end: Day): Laid[] {
+  const order = [...bodies].sort(
+    (a, b) => b.end.localeCompare(a.end) || a.start.localeCompare(b.start) || a.batch_id - b.batch_id,
+  );
+  const below: Body[] = [];
+  const laid: Laid[] = [];
+  for (const body of order) {
+    const from = body.start < start ? start : body.start;
+    const to = body.end > end ? end : body.end;
+    const edges = new Set([from, to]);
+    for (const other of below) {
+      if (other.start > from && other.start < to) edges.add(other.start);
+      if (other.end > from && other.end < to) edges.add(other.end);
+    }
+    const days = [...edges].sort();
+    const steps = days.slice(0, -1).map((day, n) => ({
+      from: day,
+      to: days[n + 1] ?? to,
+      bottom: below.filter((o) => o.start <= day && o.end > day).reduce((sum, o) => sum + o.amount, 0),
+    }));
+    laid.push({ body, steps: merge(steps) });
+    below.push(body);
+  }
+  return laid;
+}
+
+function merge(steps: Laid["steps"]): Laid["steps"] {
+  const found: Laid["steps"] = [];
+  for (const step of steps) {
+    const last = found.at(-1);
+    if (last && Math.abs(last.bottom - step.bottom) < 1e-6) last.to = step.to;
+    else found.push({ ...step });
+  }
+  return found;
+}
+
+/** The outline of a laid body in px. */
+export function outline(laid: Laid, x: (day: Day) => number, y: (amount: number) => number): string {
+  const { steps, body } = laid;
+  let path = "";
+  for (const [n, step] of steps.entries()) {
+    path += `${n ? "L" : "M"} ${x(step.from).toFixed(1)} ${y(step.bottom + body.amount).toFixed(1)} L ${x(step.to).toFixed(1)} ${y(step.bottom + body.amount).toFixed(1)} `;
+  }
+  for (const step of [...steps].reverse()) {
+    path += `L ${x(step.to).toFixed(1)} ${y(step.bottom).toFixed(1)} L ${x(step.from).toFixed(1)} ${y(step.bottom).toFixed(1)} `;
+  }
+  return `${path}Z`;
+}
+
+/** The widest step, where a label has the best chance to fit. */
+export function widest(laid: Laid, x: (day: Day) => number): { x: number; width: number; bottom: number } {
+  let best = { x: 0, width: 0, bottom: 0 };
+  for (const step of laid.steps) {
+    const width = x(step.to) - x(step.from);
+    if (width > best.width) best = { x: x(step.from), width, bottom: step.bottom };
+  }
+  return best;
+}
+
+/** The day-by-day load as steps, for the folded part and thin lanes. */
+export function loadPath(load: number[], start: Day, x: (day: Day) => number, y: (amount: number) => number): string {
+  let path = `M ${x(start).toFixed(1)} ${y(0).toFixed(1)}`;
+  let last = Number.NaN;
+  load.forEach((value, n) => {
+    if (value === last) return;
+    path += ` H ${x(addDays(start, n)).toFixed(1)} V ${y(value).toFixed(1)}`;
+    last = value;
+  });
+  return `${path} H ${x(addDays(start, load.length)).toFixed(1)} V ${y(0).toFixed(1)} Z`;
+}

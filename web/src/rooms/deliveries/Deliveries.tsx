@@ -1,0 +1,349 @@
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, entryId, type Schemas, take } from "../../api/client";
+import { deliveriesQuery, noteQuery } from "../../api/queries";
+import { useSpan } from "../../shell/span";
+import { addDays, shortDay, windowWords } from "../../ui/dates";
+import { chance, count } from "../../ui/format";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { Grade } from "./Grade";
+
+type Due = Schemas["DueOut"];
+
+export function Deliveries() {
+  const { data } = useSuspenseQuery(deliveriesQuery);
+  const { span, today } = useSpan();
+  const address = useAddress();
+  const navigate = useNavigate();
+  const [order, setOrder] = useState<number | null>(null);
+  const end = addDays(span.start, span.days);
+  const due = data.due.filter((line) => line.due_from < end);
+  const done = data.done;
+  const close = () => navigate({ to: "/deliveries" as "/", search: {} as never });
+  const may = useMay();
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead
+        title="Deliveries"
+        note={`${due.length} lines due until ${shortDay(addDays(end, -1))}, ${done.length} notes written`}
+      />
+      {due.length ? (
+        <section aria-label="Due">
+          <table className="tbl">
+            <thead>
+              <tr>
+                <th scope="col">Due</th>
+                <th scope="col">Order</th>
+                <th scope="col">What</th>
+                <th scope="col" className="num">
+                  Quantity
+                </th>
+                <th scope="col" className="num">
+                  Chance
+                </th>
+                <th scope="col">Standing</th>
+                <th scope="col">Graded, in stock</th>
+                <th scope="col">
+                  <span className="sr-only">Hand over</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {due.map((line) => (
+                <DueRow
+                  key={line.line_id}
+                  line={line}
+                  today={today}
+                  onDeliver={() => setOrder(line.order_id)}
+                  may={may("deliveries.dispatch")}
+                />
+              ))}
+            </tbody>
+          </table>
+        </section>
+      ) : (
+        <Empty title="Nothing is due in this span">
+          <p>
+            Open order lines stand here by their day, with the batches that stand for them. Grade a batch, hand over,
+            and the note is written.
+          </p>
+        </Empty>
+      )}
+      {done.length ? (
+        <section className="mt-6" aria-label="Handed over">
+          <h2>Handed over</h2>
+          <table className="tbl max-w-4xl">
+            <tbody>
+              {done.slice(0, 40).map((row) => (
+                <tr key={row.id}>
+                  <td className="w-32">{shortDay(row.delivered_on)}</td>
+                  <td>
+                    <button
+                      type="button"
+                      className="btn-link"
+                      onClick={() => navigate({ to: "/deliveries" as "/", search: { note: String(row.id) } as never })}
+                    >
+                      note {row.code}
+                    </button>
+                  </td>
+                  <td>
+                    order {row.order}, {row.customer}
+                  </td>
+                  <td className="num">{count(row.quantity)}</td>
+                  <td>{row.short ? <b>short by {count(row.short)}</b> : "in full"}</td>
+                  <td>
+                    <a href={`/api/deliveries/${row.id}/note.pdf`} target="_blank" rel="noreferrer">
+                      note and labels
+                      <span className="sr-only"> {row.code}</span>
+                    </a>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      ) : null}
+      {order ? (
+        <HandOver
+          lines={data.due.filter((line) => line.order_id === order && (line.stock.length || line.due_from <= today))}
+          onClose={() => setOrder(null)}
+        />
+      ) : null}
+      {address.note ? <NoteSheet id={Number(address.note)} onClose={close} /> : null}
+    </div>
+  );
+}
+
+function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onDeliver: () => void; may: boolean }) {
+  const left = line.quantity - line.delivered;
+  const stock = line.stock.reduce((sum, lot) => sum + lot.balance, 0);
+  const mayGrade = useMay()("batches.do");
+  return (
+    <tr>
+      <td>
+        {windowWords(line.due_from, line.due_last)}{" "}
+        {line.due_last < today ? <Pennant>overdue</Pennant> : <span className="note">{shortDay(line.due_from)}</span>}
+      </td>
+      <td>
+        <Link to={`/orders?line=${line.line_id}` as "/"}>{line.order}</Link> {line.customer}
+      </td>
+      <td>
+        {line.crop} {line.cultivar}, {line.form}
+      </td>
+      <td className="num">
+        {count(left)} <span className="note">{line.unit}</span>
+      </td>
+      <td className="num">{chance(line.chance)}</td>
+      <td>
+        {line.batches.map((batch) => (
+          <div key={batch.batch_id} className="flex items-baseline gap-2">
+            <Link to={`/batches/${batch.batch_id}` as "/"}>
+              <BatchCode code={batch.code} />
+            </Link>
+            <span className="note">
+              {count(batch.expected)} forecast, ready {shortDay(batch.ready_on)}
+            </span>
+            {batch.state === "sown" && mayGrade ? <Grade batch={batch} line={line} /> : null}
+          </div>
+        ))}
+      </td>
+      <td>
+        {line.stock.map((lot) => (
+          <div key={lot.lot_id}>
+            <Link to={`/lots?lot=${lot.lot_id}` as "/"}>
+              <LotCode code={lot.code} />
+            </Link>{" "}
+            {count(lot.balance)}
+          </div>
+        ))}
+      </td>
+      <td>
+        {may && (stock > 0 || line.due_from <= today) ? (
+          <button type="button" className="btn" onClick={onDeliver}>
+            Hand over
+            <span className="sr-only"> order {line.order}</span>
+          </button>
+        ) : null}
+      </td>
+    </tr>
+  );
+}
+
+/** Pick for an order, oldest lot first; what is missing needs its cause. */
+function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
+  const { today } = useSpan();
+  const navigate = useNavigate();
+  const [uuid] = useState(entryId);
+  const [on, setOn] = useState(today);
+  const [picks, setPicks] = useState<Record<string, string>>(() => propose(lines));
+  const [causes, setCauses] = useState<Record<number, string>>({});
+  const [closeShort, setCloseShort] = useState<Record<number, boolean>>({});
+  const first = lines[0];
+  const picked = (line: Due) =>
+    line.stock.reduce((sum, lot) => sum + Number(picks[`${line.line_id}.${lot.lot_id}`] || 0), 0);
+  const save = useSave(
+    () =>
+      take(
+        api.POST("/api/deliveries", {
+          body: {
+            order_id: first?.order_id ?? 0,
+            on,
+            picks: lines.flatMap((line) =>
+              line.stock.map((lot) => ({
+                line_id: line.line_id,
+                lot_id: lot.lot_id,
+                quantity: Math.round(Number(picks[`${line.line_id}.${lot.lot_id}`] || 0)),
+              })),
+            ),
+            short: lines
+              .filter((line) => closeShort[line.line_id])
+              .map((line) => ({ line_id: line.line_id, cause: causes[line.line_id] ?? "" })),
+            client_uuid: uuid,
+            note: "",
+          },
+        }),
+      ),
+    (made) => {
+      onClose();
+      navigate({ to: "/deliveries" as "/", search: { note: String(made.id) } as never });
+    },
+  );
+  if (!first) return null;
+  return (
+    <Sheet open onClose={onClose} title={`Hand over order ${first.order}`}>
+      <form
+        className="grid gap-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <p>{first.customer}</p>
+        {lines.map((line) => {
+          const left = line.quantity - line.delivered;
+          const missing = left - picked(line);
+          return (
+            <fieldset key={line.line_id} className="border-hair border-t pt-2">
+              <legend className="font-semibold">
+                {line.crop} {line.cultivar}: {count(left)} {line.unit} wanted
+              </legend>
+              {line.stock.map((lot) => (
+                <Field key={lot.lot_id} label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}>
+                  <input
+                    className="input phone"
+                    inputMode="numeric"
+                    value={picks[`${line.line_id}.${lot.lot_id}`] ?? ""}
+                    onChange={(e) => setPicks({ ...picks, [`${line.line_id}.${lot.lot_id}`]: e.target.value })}
+                  />
+                </Field>
+              ))}
+              {line.stock.length ? null : <p className="text-ink2">Nothing is graded for it yet.</p>}
+              {missing > 0 ? (
+                <div className="mt-2 grid gap-2">
+                  <p className="fault">{count(missing)} are missing.</p>
+                  <label className="flex items-center gap-2">
+                    <input
+                      type="checkbox"
+                      checked={closeShort[line.line_id] ?? false}
+                      onChange={(e) => setCloseShort({ ...closeShort, [line.line_id]: e.target.checked })}
+                    />
+                    Close the line short; no more will follow
+                  </label>
+                  {closeShort[line.line_id] ? (
+                    <Field label="Why it is short">
+                      <input
+                        className="input"
+                        value={causes[line.line_id] ?? ""}
+                        onChange={(e) => setCauses({ ...causes, [line.line_id]: e.target.value })}
+                        required
+                      />
+                    </Field>
+                  ) : null}
+                </div>
+              ) : null}
+            </fieldset>
+          );
+        })}
+        <Field label="Delivered on">
+          <input className="input phone" type="date" max={today} value={on} onChange={(e) => setOn(e.target.value)} />
+        </Field>
+        <Faults error={save.error} />
+        <button type="submit" className="btn phone" disabled={save.isPending}>
+          Hand over and write the note
+        </button>
+      </form>
+    </Sheet>
+  );
+}
+
+function propose(lines: Due[]): Record<string, string> {
+  const found: Record<string, string> = {};
+  for (const line of lines) {
+    let left = line.quantity - line.delivered;
+    for (const lot of line.stock) {
+      const take_ = Math.min(left, lot.balance);
+      found[`${line.line_id}.${lot.lot_id}`] = take_ > 0 ? String(take_) : "";
+      left -= take_;
+    }
+  }
+  return found;
+}
+
+function NoteSheet({ id, onClose }: { id: number; onClose: () => void }) {
+  const { data: note, error } = useQuery(noteQuery(id));
+  return (
+    <Sheet open onClose={onClose} title={note ? `Delivery note ${note.code}` : "Delivery note"}>
+      <Faults error={error} />
+      {note ? (
+        <>
+          <p>
+            To {note.customer}, order {note.order}, on {shortDay(note.delivered_on)}
+          </p>
+          <table className="tbl mt-3">
+            <thead>
+              <tr>
+                <th scope="col">What</th>
+                <th scope="col">Lot, batch</th>
+                <th scope="col" className="num">
+                  Quantity
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {note.items.map((item) => (
+                <tr key={item.label}>
+                  <td>
+                    {item.crop} {item.cultivar}
+                    <div className="note">
+                      {item.form}, label {item.label}
+                    </div>
+                  </td>
+                  <td>
+                    <LotCode code={item.lot} /> <BatchCode code={item.batch} />
+                  </td>
+                  <td className="num">
+                    {count(item.quantity)}
+                    <div className="note">{item.trays ? `${count(item.trays)} trays` : item.unit}</div>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {note.lines
+            .filter((line) => line.missing > 0 && line.cause)
+            .map((line) => (
+              <p key={line.line} className="fault mt-2">
+                Line {line.line}: {count(line.missing)} missing, {line.cause}.
+              </p>
+            ))}
+          <p className="note mt-3">This is the supplier's own note; it is no official certificate.</p>
+          <a className="btn mt-3" href={`/api/deliveries/${id}/note.pdf`} target="_blank" rel="noreferrer">
+            Print note and labels
+          </a>
+        </>
+      ) : null}
+    </Sheet>
+  );
+}

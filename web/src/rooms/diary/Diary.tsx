@@ -1,0 +1,366 @@
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { dayQuery, placesQuery, seasonQuery, sessionQuery } from "../../api/queries";
+import { useSpan } from "../../shell/span";
+import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
+import { count, hours } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+
+type Task = Schemas["TaskOut"];
+const PARTS = ["early", "morning", "afternoon", "evening"] as const;
+
+/** The morning brief and the day sheet: today by place and time of day, and the next few days. */
+export function Diary() {
+  const { data: session } = useSuspenseQuery(sessionQuery);
+  const today = session.today ?? "";
+  const [day, setDay] = useState(today);
+  const { data } = useQuery(dayQuery(day, 1));
+  const { data: line } = useQuery(seasonQuery);
+  const may = useMay();
+  const [add, setAdd] = useState(false);
+  const tasks = data?.tasks ?? [];
+  const todo = tasks.filter((task) => task.state === "todo").length;
+  return (
+    <div className="pb-6">
+      <div className="px-4">
+        <RoomHead
+          title={longDay(day)}
+          note={`${tasks.length} tasks, ${todo} still to do, ${hours(data?.minutes_todo ?? 0)} of work`}
+        >
+          <DayStep day={day} today={today} setDay={setDay} />
+          {may("diary.do") ? (
+            <button type="button" className="btn" onClick={() => setAdd(true)}>
+              Add a task
+            </button>
+          ) : null}
+          <a href={`/api/day.pdf?day=${day}`} target="_blank" rel="noreferrer">
+            Print the sheet
+          </a>
+        </RoomHead>
+      </div>
+      {day === today && line ? <Brief line={line} /> : null}
+      <Sheets tasks={tasks} />
+      {day === today ? <Ahead from={addDays(today, 1)} /> : null}
+      <AddTask open={add} onClose={() => setAdd(false)} day={day} />
+    </div>
+  );
+}
+
+function DayStep({ day, today, setDay }: { day: string; today: string; setDay: (day: string) => void }) {
+  return (
+    <span className="flex gap-3">
+      <button type="button" className="btn-link" onClick={() => setDay(addDays(day, -1))}>
+        day before
+      </button>
+      {day === today ? null : (
+        <button type="button" className="btn-link" onClick={() => setDay(today)}>
+          today
+        </button>
+      )}
+      <button type="button" className="btn-link" onClick={() => setDay(addDays(day, 1))}>
+        day after
+      </button>
+    </span>
+  );
+}
+
+/** Decisions that wait, the most urgent first, each with its last useful day. */
+function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
+  const [all, setAll] = useState(false);
+  const shown = all ? line.decisions : line.decisions.slice(0, 6);
+  if (!line.decisions.length)
+    return <p className="border-rule border-b px-4 pb-3 text-ink2">Nothing waits for a decision.</p>;
+  return (
+    <section aria-label="Morning brief" className="grid border-rule border-b pb-2 lg:grid-cols-[104px_1fr]">
+      <div className="px-4 lg:pr-0">
+        <h2>
+          Morning
+          <br className="hidden lg:inline" /> brief
+        </h2>
+        <span className="note">
+          {line.decisions.length} {line.decisions.length === 1 ? "decision" : "decisions"}
+        </span>
+      </div>
+      <ul className="min-w-0 px-4 lg:pl-0">
+        {shown.map((decision) => (
+          <li
+            key={decision.title + decision.link}
+            className="flex flex-wrap items-center gap-x-4 gap-y-1 border-hair border-b py-1.5"
+          >
+            <span className="w-24 flex-none">
+              {decision.by ? (
+                <Pennant later={daysBetween(line.today, decision.by) > 6 - weekday(line.today)}>
+                  by {shortDay(decision.by)}
+                </Pennant>
+              ) : (
+                <span className="note">any day</span>
+              )}
+            </span>
+            <span className="min-w-0 flex-1 basis-64">{decision.sentence}</span>
+            <Link className="btn" to={decision.link as "/"}>
+              {decision.action}
+            </Link>
+          </li>
+        ))}
+        {line.decisions.length > 6 ? (
+          <li className="py-1">
+            <button type="button" className="btn-link" onClick={() => setAll(!all)}>
+              {all ? "show fewer" : `show all ${line.decisions.length}`}
+            </button>
+          </li>
+        ) : null}
+      </ul>
+    </section>
+  );
+}
+
+function Sheets({ tasks }: { tasks: Task[] }) {
+  const places = [...new Set(tasks.map((task) => task.place || "Anywhere"))];
+  if (!places.length) return <p className="px-4 py-4 text-ink2">No task stands on this day.</p>;
+  return (
+    <section aria-label="Day sheet">
+      <div className="hidden grid-cols-[104px_repeat(4,1fr)] border-rule border-b lg:grid">
+        <span />
+        {PARTS.map((part) => (
+          <b key={part} className="cond px-2 py-1 text-note capitalize">
+            {part}
+          </b>
+        ))}
+      </div>
+      {places.map((place) => (
+        <div key={place} className="grid border-hair border-b lg:grid-cols-[104px_repeat(4,1fr)]">
+          <h2 className="px-4 pt-2 text-room lg:pr-0">{place}</h2>
+          {PARTS.map((part) => {
+            const own = tasks.filter((task) => (task.place || "Anywhere") === place && task.part_of_day === part);
+            return (
+              <ul
+                key={part}
+                aria-label={`${place}, ${part}`}
+                className={`px-4 lg:px-2 lg:py-1 ${own.length ? "py-1" : ""} ${part === "early" || part === "evening" ? "lg:bg-frame" : ""}`}
+              >
+                {own.map((task) => (
+                  <TaskRow key={task.id} task={task} />
+                ))}
+              </ul>
+            );
+          })}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const MARKS: Record<string, string> = { todo: "☐", done: "☑", partly: "◪", not_done: "☒" };
+
+function TaskRow({ task }: { task: Task }) {
+  const may = useMay();
+  const [open, setOpen] = useState(false);
+  const title = task.title + (task.quantity ? `, ${count(task.quantity)} ${task.unit}` : "");
+  return (
+    <li className={`flex items-start gap-2 py-1 ${task.state === "done" ? "text-ink3" : ""}`}>
+      <button
+        type="button"
+        aria-label={`${task.state_words}: ${task.words}. Change`}
+        className="font-sans text-h2 leading-4"
+        disabled={!may("diary.do")}
+        onClick={() => setOpen(true)}
+      >
+        {MARKS[task.state]}
+      </button>
+      <span className="min-w-0">
+        {task.late ? <b>late since {shortDay(task.due_from)}: </b> : null}
+        {task.state === "partly" || task.state === "not_done" ? <b>{task.state_words}: </b> : null}
+        {title}{" "}
+        {task.subject_kind === "batch" && task.subject_id ? (
+          <Link
+            to={
+              (task.kind === "sow" && task.state === "todo"
+                ? `/sowing?card=${task.subject_id}`
+                : `/batches/${task.subject_id}`) as "/"
+            }
+          >
+            <BatchCode code={task.subject_code} />
+          </Link>
+        ) : null}{" "}
+        {task.minutes ? <span className="note">{hours(task.minutes)}</span> : null}
+        {task.note ? <span className="note block">{task.note}</span> : null}
+        {task.caution && task.state === "todo" ? (
+          <span className="note block font-semibold text-ink2">{task.caution}</span>
+        ) : null}
+      </span>
+      {open ? <MarkTask task={task} onClose={() => setOpen(false)} /> : null}
+    </li>
+  );
+}
+
+function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
+  const [note, setNote] = useState(task.note);
+  const mark = useSave(
+    (state: "todo" | "partly" | "done" | "not_done") =>
+      take(api.POST("/api/tasks/{task_id}/mark", { params: { path: { task_id: task.id } }, body: { state, note } })),
+    onClose,
+  );
+  const batch = task.subject_kind === "batch" && task.subject_id;
+  const doing: Record<string, string> = {
+    sow: "Record the sowing on its card",
+    move: "Record the move at the batch",
+    stack: "Record it at the batch",
+    pot: "Record the potting at the batch",
+    space: "Record the spacing at the batch",
+    count: "Enter the count at the batch",
+    grade: "Grade it in Deliveries",
+    deliver: "Hand it over in Deliveries",
+  };
+  const link =
+    task.kind === "sow"
+      ? `/sowing?card=${task.subject_id}`
+      : task.kind === "grade" || task.kind === "deliver"
+        ? "/deliveries"
+        : `/batches/${task.subject_id}`;
+  return (
+    <Sheet open onClose={onClose} title={task.title}>
+      <p>{task.words}</p>
+      {task.caution ? (
+        <p className="mt-2 border-ink border-l-4 pl-3 font-semibold">
+          {task.caution}. Follow the label and local rules.
+        </p>
+      ) : null}
+      {batch && doing[task.kind] && task.state === "todo" ? (
+        <p className="mt-3">
+          <Link className="btn phone" to={link as "/"}>
+            {doing[task.kind]}
+          </Link>
+          <span className="note mt-1 block">That ticks this task, and the plan follows what happened.</span>
+        </p>
+      ) : null}
+      <div className="mt-4 grid gap-3">
+        <Field label="A word on it">
+          <input className="input phone" value={note} onChange={(e) => setNote(e.target.value)} />
+        </Field>
+        <Faults error={mark.error} />
+        <div className="flex flex-wrap gap-3">
+          <button type="button" className="btn phone" onClick={() => mark.mutate("done")}>
+            ☑ Done
+          </button>
+          <button type="button" className="btn phone" onClick={() => mark.mutate("partly")}>
+            ◪ Partly
+          </button>
+          <button type="button" className="btn phone" onClick={() => mark.mutate("not_done")}>
+            ☒ Not done
+          </button>
+          {task.state === "todo" ? null : (
+            <button type="button" className="btn phone" onClick={() => mark.mutate("todo")}>
+              ☐ Still to do
+            </button>
+          )}
+        </div>
+      </div>
+    </Sheet>
+  );
+}
+
+/** The next days, a line a day. */
+function Ahead({ from }: { from: string }) {
+  const { span } = useSpan();
+  const days = Math.min(9, Math.max(4, span.days));
+  const { data } = useQuery(dayQuery(from, days));
+  const tasks = (data?.tasks ?? []).filter((task) => task.state === "todo");
+  const named = [...new Set(tasks.map((task) => task.due_from))].filter((day) => day >= from).sort();
+  if (!named.length) return null;
+  return (
+    <section className="px-4 pt-4" aria-label="The next days">
+      <h2>The next days</h2>
+      <table className="tbl">
+        <tbody>
+          {named.map((day) => (
+            <tr key={day}>
+              <th scope="row" className="w-24">
+                {shortDay(day)} <span className="note">w {isoWeek(day).week}</span>
+              </th>
+              <td>
+                {tasks
+                  .filter((task) => task.due_from === day)
+                  .map((task) => (
+                    <span key={task.id} className="mr-4 inline-block">
+                      {task.title}
+                      {task.quantity ? `, ${count(task.quantity)} ${task.unit}` : ""}{" "}
+                      <span className="note">{task.place}</span>
+                    </span>
+                  ))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function AddTask({ open, onClose, day }: { open: boolean; onClose: () => void; day: string }) {
+  const { data: places } = useQuery({ ...placesQuery, enabled: open });
+  const [title, setTitle] = useState("");
+  const [place, setPlace] = useState("");
+  const [part, setPart] = useState<(typeof PARTS)[number]>("morning");
+  const [minutes, setMinutes] = useState("");
+  const save = useSave(
+    () =>
+      take(
+        api.POST("/api/tasks", {
+          body: {
+            title,
+            due: day,
+            place_id: place ? Number(place) : null,
+            part_of_day: part,
+            minutes: minutes ? Math.round(Number(minutes)) : null,
+            note: "",
+          },
+        }),
+      ),
+    () => {
+      setTitle("");
+      onClose();
+    },
+  );
+  return (
+    <Sheet open={open} onClose={onClose} title={`Add a task for ${shortDay(day)}`}>
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <Field label="What is to be done">
+          <input className="input" value={title} onChange={(e) => setTitle(e.target.value)} required maxLength={200} />
+        </Field>
+        <Field label="Where">
+          <select className="input" value={place} onChange={(e) => setPlace(e.target.value)}>
+            <option value="">anywhere</option>
+            {places?.places.map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Part of the day">
+          <select className="input" value={part} onChange={(e) => setPart(e.target.value as typeof part)}>
+            {PARTS.map((name) => (
+              <option key={name}>{name}</option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Minutes">
+          <input className="input" inputMode="numeric" value={minutes} onChange={(e) => setMinutes(e.target.value)} />
+        </Field>
+        <Faults error={save.error} />
+        <button type="submit" className="btn w-fit">
+          Add
+        </button>
+      </form>
+    </Sheet>
+  );
+}

@@ -1,0 +1,279 @@
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { lotQuery, lotsQuery } from "../../api/queries";
+import { shortDay } from "../../ui/dates";
+import { count, grams, quantity, share } from "../../ui/format";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { type Column, Table } from "../../ui/Table";
+import { Receive } from "./Receive";
+
+type Lot = Schemas["LotOut"];
+
+export function Lots() {
+  const { data: lots } = useSuspenseQuery(lotsQuery);
+  const address = useAddress();
+  const navigate = useNavigate();
+  const may = useMay();
+  const [receive, setReceive] = useState(false);
+  const choose = (id: number | null) =>
+    navigate({ to: "/lots" as "/", search: (id ? { lot: String(id) } : {}) as never });
+  const stocked = lots.filter((lot) => lot.balance > 0).length;
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead title="Lots" note={`${stocked} lots in stock`}>
+        {may("lots.receive") ? (
+          <button type="button" className="btn" onClick={() => setReceive(true)}>
+            Receive seed
+          </button>
+        ) : null}
+      </RoomHead>
+      {lots.length ? (
+        <Table
+          name="lots"
+          label="lots"
+          columns={columnsOf(choose)}
+          rows={lots}
+          rowKey={(lot) => lot.id}
+          on={(lot) => String(lot.id) === address.lot}
+        />
+      ) : (
+        <Empty title="No lots yet">
+          <p>
+            Seed belongs here with its germination, its thousand-grain weight and its test date; and later every graded
+            batch as a lot of its own.
+          </p>
+          <button type="button" className="btn btn-decide" onClick={() => setReceive(true)}>
+            Receive seed
+          </button>
+        </Empty>
+      )}
+      <Receive open={receive} onClose={() => setReceive(false)} />
+      {address.lot ? <LotSheet id={Number(address.lot)} onClose={() => choose(null)} /> : null}
+    </div>
+  );
+}
+
+function columnsOf(choose: (id: number) => void): Column<Lot>[] {
+  return [
+    {
+      key: "code",
+      head: "Lot",
+      value: (l) => l.code,
+      cell: (l) => (
+        <button type="button" onClick={() => choose(l.id)}>
+          <LotCode code={l.code} />
+        </button>
+      ),
+    },
+    {
+      key: "crop",
+      head: "Crop",
+      value: (l) => `${l.crop} ${l.cultivar}`,
+      cell: (l) => (
+        <>
+          {l.crop} <span className="text-ink3">{l.cultivar}</span>
+        </>
+      ),
+    },
+    { key: "form", head: "Form", value: (l) => l.form },
+    { key: "balance", head: "In stock", value: (l) => l.balance, cell: (l) => quantity(l.balance, l.unit), num: true },
+    {
+      key: "germination",
+      head: "Germination",
+      value: (l) => l.germination,
+      cell: (l) => share(l.germination),
+      num: true,
+    },
+    { key: "tgw", head: "g a thousand", value: (l) => l.tgw_g, num: true },
+    {
+      key: "tested",
+      head: "Tested",
+      value: (l) => l.tested_on,
+      cell: (l) =>
+        l.test_is_old ? (
+          <Pennant later>
+            {l.tested_on ? `${shortDay(l.tested_on)} ${l.tested_on.slice(0, 4)}, over a year` : "never tested"}
+          </Pennant>
+        ) : l.tested_on ? (
+          `${shortDay(l.tested_on)} ${l.tested_on.slice(0, 4)}`
+        ) : (
+          ""
+        ),
+    },
+    { key: "supplier", head: "From", value: (l) => l.supplier || l.note },
+    {
+      key: "received",
+      head: "Received",
+      value: (l) => l.received_on,
+      cell: (l) => `${shortDay(l.received_on)} ${l.received_on.slice(0, 4)}`,
+    },
+    { key: "packets", head: "Packets", value: (l) => l.packets, num: true, spare: true },
+    { key: "treatment", head: "Treatment", value: (l) => l.treatment, spare: true },
+  ];
+}
+
+function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
+  const { data: lot, error } = useQuery(lotQuery(id));
+  const may = useMay();
+  return (
+    <Sheet open onClose={onClose} title={lot ? `Lot ${lot.code}` : "Lot"}>
+      <Faults error={error} />
+      {lot ? (
+        <>
+          <p>
+            {lot.crop} {lot.cultivar}, {lot.form}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
+            {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}
+          </p>
+          <h2 className="mt-4">Movements</h2>
+          <table className="tbl">
+            <tbody>
+              {lot.movements.map((row) => (
+                <tr key={row.id}>
+                  <td className="note">{shortDay(row.happened_at)}</td>
+                  <td>
+                    {row.kind}{" "}
+                    {row.subject_kind === "batch" && row.subject_id ? (
+                      <Link to={`/batches/${row.subject_id}` as "/"}>
+                        <BatchCode code={row.subject_code} />
+                      </Link>
+                    ) : row.subject_kind === "delivery" && row.subject_id ? (
+                      <Link to={`/deliveries?note=${row.subject_id}` as "/"}>note {row.subject_code}</Link>
+                    ) : (
+                      row.reason
+                    )}
+                    <div className="note">{row.by}</div>
+                  </td>
+                  <td className="num">
+                    {row.quantity > 0 ? "+" : "−"}
+                    {quantity(Math.abs(row.quantity), lot.unit)}
+                  </td>
+                </tr>
+              ))}
+              <tr>
+                <td />
+                <td>
+                  <b>balance</b>
+                </td>
+                <td className="num">
+                  <b>{quantity(lot.balance, lot.unit)}</b>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          {lot.form === "seed" ? (
+            <>
+              <h2 className="mt-4">Tests</h2>
+              <table className="tbl">
+                <tbody>
+                  {lot.tests.map((test) => (
+                    <tr key={test.id}>
+                      <td className="note">
+                        {shortDay(test.tested_on)} {test.tested_on.slice(0, 4)}
+                      </td>
+                      <td>
+                        {test.kind === "germination" ? "germination" : "g a thousand"}{" "}
+                        {test.seeds ? <span className="note">{count(test.seeds)} seeds</span> : null}
+                      </td>
+                      <td className="num">{test.kind === "germination" ? share(test.value) : test.value}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+              {may("lots.test") ? <TestForm id={id} /> : null}
+            </>
+          ) : null}
+          {may("lots.receive") && lot.form === "seed" ? <BalanceForm id={id} unit={lot.unit} /> : null}
+        </>
+      ) : null}
+    </Sheet>
+  );
+}
+
+function TestForm({ id }: { id: number }) {
+  const [percent, setPercent] = useState("");
+  const [on, setOn] = useState("");
+  const save = useSave(
+    () =>
+      take(
+        api.POST("/api/lots/{lot_id}/tests", {
+          params: { path: { lot_id: id } },
+          body: { kind: "germination", value: Number(percent) / 100, seeds: 400, tested_on: on },
+        }),
+      ),
+    () => setPercent(""),
+  );
+  return (
+    <details className="mt-2">
+      <summary className="btn-link cursor-pointer">Record a germination test</summary>
+      <form
+        className="mt-2 grid gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <Field label="Germination, %">
+          <input
+            className="input"
+            inputMode="decimal"
+            value={percent}
+            onChange={(e) => setPercent(e.target.value)}
+            required
+          />
+        </Field>
+        <Field label="Tested on">
+          <input className="input" type="date" value={on} onChange={(e) => setOn(e.target.value)} required />
+        </Field>
+        <Faults error={save.error} />
+        <button type="submit" className="btn w-fit">
+          Record
+        </button>
+      </form>
+    </details>
+  );
+}
+
+function BalanceForm({ id, unit }: { id: number; unit: string }) {
+  const [counted, setCounted] = useState("");
+  const [reason, setReason] = useState("");
+  const save = useSave(() =>
+    take(
+      api.POST("/api/lots/{lot_id}/balance", {
+        params: { path: { lot_id: id } },
+        body: { counted: Number(counted), reason },
+      }),
+    ),
+  );
+  return (
+    <details className="mt-2">
+      <summary className="btn-link cursor-pointer">Correct the balance</summary>
+      <form
+        className="mt-2 grid gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <Field label={`Weighed now, ${unit}`} hint={counted ? `understood as ${grams(Number(counted))}` : undefined}>
+          <input
+            className="input"
+            inputMode="decimal"
+            value={counted}
+            onChange={(e) => setCounted(e.target.value)}
+            required
+          />
+        </Field>
+        <Field label="Why">
+          <input className="input" value={reason} onChange={(e) => setReason(e.target.value)} />
+        </Field>
+        <Faults error={save.error} />
+        <button type="submit" className="btn w-fit">
+          Correct
+        </button>
+      </form>
+    </details>
+  );
+}

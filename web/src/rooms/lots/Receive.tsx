@@ -1,0 +1,155 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, take } from "../../api/client";
+import { libraryQuery } from "../../api/queries";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults, Field, Sheet } from "../../ui/parts";
+
+const EMPTY = {
+  crop: "",
+  line: "",
+  quantity: "",
+  packets: "",
+  packet_size: "",
+  germination: "",
+  tgw: "",
+  tested_on: "",
+  supplier: "",
+  supplier_ref: "",
+  treatment: "",
+  cultivar: "",
+};
+
+/** Receive a seed lot: what is on the label, and how much came. */
+export function Receive({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const { data: library } = useQuery({ ...libraryQuery, enabled: open });
+  const may = useMay();
+  const [form, setForm] = useState(EMPTY);
+  const put = (name: keyof typeof EMPTY) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
+    setForm({ ...form, [name]: event.target.value });
+  const save = useSave(
+    async () => {
+      let line = form.line && form.line !== "new" ? Number(form.line) : null;
+      if (form.line === "new") {
+        const added = await take(api.POST("/api/lines", { body: { crop_id: Number(form.crop), name: form.cultivar } }));
+        line = added.id;
+      }
+      return take(
+        api.POST("/api/lots", {
+          body: {
+            crop_id: Number(form.crop),
+            line_id: line,
+            quantity: form.quantity,
+            packets: form.packets ? Number(form.packets) : null,
+            packet_size: form.packet_size,
+            germination_percent: form.germination ? Number(form.germination) : null,
+            tgw: form.tgw,
+            tested_on: form.tested_on || null,
+            supplier: form.supplier,
+            supplier_ref: form.supplier_ref,
+            treatment: form.treatment,
+            note: "",
+          },
+        }),
+      );
+    },
+    () => {
+      setForm(EMPTY);
+      onClose();
+    },
+  );
+  const error = save.error instanceof ApiError ? save.error : null;
+  const shown = [
+    "crop_id",
+    "line_id",
+    "quantity",
+    "quantity_g",
+    "packets",
+    "packet_size",
+    "value",
+    "tgw",
+    "tested_on",
+    "name",
+  ];
+  return (
+    <Sheet open={open} onClose={onClose} title="Receive seed">
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <Field label="Crop" fault={error?.of("crop_id")}>
+          <select className="input" value={form.crop} onChange={put("crop")} required>
+            <option value="" />
+            {library?.crops.map((crop) => (
+              <option key={crop.id} value={crop.id}>
+                {crop.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="Cultivar" fault={error?.of("line_id")}>
+          <select className="input" value={form.line} onChange={put("line")}>
+            <option value="">not stated</option>
+            {library?.lines
+              .filter((line) => line.crop_id === Number(form.crop))
+              .map((line) => (
+                <option key={line.id} value={line.id}>
+                  {line.name}
+                </option>
+              ))}
+            {may("methods.edit") ? <option value="new">another one …</option> : null}
+          </select>
+        </Field>
+        {form.line === "new" ? (
+          <Field label="Name of the cultivar" fault={error?.of("name")}>
+            <input className="input" value={form.cultivar} onChange={put("cultivar")} required />
+          </Field>
+        ) : null}
+        <Field
+          label="How much came"
+          fault={error?.of("quantity") ?? error?.of("quantity_g")}
+          hint="60 g, 2 oz or 0.5 lb; or packets below"
+        >
+          <input className="input" value={form.quantity} onChange={put("quantity")} />
+        </Field>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Packets" fault={error?.of("packets")}>
+            <input className="input" inputMode="numeric" value={form.packets} onChange={put("packets")} />
+          </Field>
+          <Field label="of" fault={error?.of("packet_size")} hint="10 g">
+            <input className="input" value={form.packet_size} onChange={put("packet_size")} />
+          </Field>
+        </div>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Germination on the label, %" fault={error?.of("value")}>
+            <input className="input" inputMode="decimal" value={form.germination} onChange={put("germination")} />
+          </Field>
+          <Field label="Tested on" fault={error?.of("tested_on")}>
+            <input className="input" type="date" value={form.tested_on} onChange={put("tested_on")} />
+          </Field>
+        </div>
+        <Field label="Thousand-grain weight" fault={error?.of("tgw")} hint="0.4 g">
+          <input className="input" value={form.tgw} onChange={put("tgw")} />
+        </Field>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Supplier">
+            <input className="input" value={form.supplier} onChange={put("supplier")} />
+          </Field>
+          <Field label="Their number">
+            <input className="input" value={form.supplier_ref} onChange={put("supplier_ref")} />
+          </Field>
+        </div>
+        <Field label="Treated with" hint="Treated seed is never food or feed">
+          <input className="input" value={form.treatment} onChange={put("treatment")} />
+        </Field>
+        <Faults error={save.error} fields={shown} />
+        <button type="submit" className="btn w-fit" disabled={save.isPending}>
+          Receive
+        </button>
+      </form>
+    </Sheet>
+  );
+}

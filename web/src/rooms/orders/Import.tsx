@@ -1,0 +1,248 @@
+import { useMutation } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useEffect, useRef, useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { windowWords } from "../../ui/dates";
+import { count } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults, RoomHead } from "../../ui/parts";
+
+type Row = Schemas["RowIO"];
+type Checked = Schemas["CheckedOut"];
+const COLUMNS: [keyof Row, string, string][] = [
+  ["order", "Order", "w-20"],
+  ["customer", "Customer", "w-40"],
+  ["crop", "Crop", "w-28"],
+  ["cultivar", "Cultivar", "w-28"],
+  ["form", "Form", "w-32"],
+  ["quantity", "Quantity", "w-24"],
+  ["due", "Due", "w-28"],
+  ["until", "Until", "w-24"],
+  ["note", "Note", "w-36"],
+];
+const KEPT = "aldrip.import";
+
+/** Bring orders in: every problem is named by row and column, and nothing is taken in until all are settled. */
+export function Import() {
+  const navigate = useNavigate();
+  const may = useMay();
+  const [text, setText] = useState("");
+  const [checked, setChecked] = useState<Checked | null>(
+    () => JSON.parse(sessionStorage.getItem(KEPT) ?? "null") as Checked | null,
+  );
+  const [rows, setRows] = useState<Row[]>(checked?.rows ?? []);
+  const [edited, setEdited] = useState(false);
+  const file = useRef<HTMLInputElement>(null);
+  const got = (answer: Checked) => {
+    setChecked(answer);
+    setRows(answer.rows);
+    setEdited(false);
+  };
+  useEffect(() => {
+    if (checked) sessionStorage.setItem(KEPT, JSON.stringify({ ...checked, rows }));
+    else sessionStorage.removeItem(KEPT);
+  }, [checked, rows]);
+  const paste = useMutation({
+    mutationFn: () => take(api.POST("/api/orders/import/paste", { body: { text } })),
+    onSuccess: got,
+  });
+  const upload = useMutation({
+    mutationFn: (chosen: File) =>
+      take(
+        api.POST("/api/orders/import/file", {
+          body: { file: "" },
+          bodySerializer: () => {
+            const form = new FormData();
+            form.append("file", chosen);
+            return form;
+          },
+        }),
+      ),
+    onSuccess: got,
+  });
+  const check = useMutation({
+    mutationFn: (now: Row[]) => take(api.POST("/api/orders/import/check", { body: { rows: now } })),
+    onSuccess: (answer) => {
+      setChecked((old) => ({ ...answer, lines: old?.lines.length === answer.rows.length ? old.lines : answer.lines }));
+      setEdited(false);
+    },
+  });
+  const takeIn = useSave(
+    async () => {
+      const taken = await take(api.POST("/api/orders", { body: { rows } }));
+      if (may("batches.plan")) await take(api.POST("/api/batches/plan-lines", { body: { lines: taken.lines } }));
+      return taken;
+    },
+    () => {
+      setChecked(null);
+      sessionStorage.removeItem(KEPT);
+      navigate({ to: "/orders" as "/" });
+    },
+  );
+  const problems = checked?.faults ?? [];
+  const bad = new Set(problems.map((fault) => fault.row));
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead
+        title="Bring in orders"
+        note="From a spreadsheet: paste it, or choose a CSV or XLSX file. Nothing is saved before you say so."
+      />
+      {checked ? null : (
+        <div className="grid max-w-4xl gap-3">
+          <label className="field">
+            <span>Paste rows with their headings</span>
+            <textarea
+              className="input min-h-40 py-1"
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+              placeholder={"Order\tCustomer\tCrop\tForm\tQuantity\tDue"}
+            />
+          </label>
+          <div className="flex flex-wrap items-center gap-3">
+            <button
+              type="button"
+              className="btn"
+              disabled={!text.trim() || paste.isPending}
+              onClick={() => paste.mutate()}
+            >
+              Read what is pasted
+            </button>
+            <label className="flex items-center gap-2">
+              or a file
+              <input
+                ref={file}
+                type="file"
+                accept=".csv,.txt,.tsv,.xlsx"
+                onChange={(event) => {
+                  const chosen = event.target.files?.[0];
+                  if (chosen) upload.mutate(chosen);
+                  event.target.value = "";
+                }}
+              />
+            </label>
+          </div>
+          <Faults error={paste.error ?? upload.error} />
+          <p className="note">
+            Headings that are understood: Order, Customer, Crop, Cultivar, Form, Quantity, Due (a day or a week), Until,
+            Note. Customer, Crop, Form, Quantity and Due are needed.
+          </p>
+        </div>
+      )}
+      {checked ? (
+        <>
+          <div className="flex flex-wrap items-center gap-3 pb-2" aria-live="polite">
+            <p className="text-h2">
+              {rows.length} rows read,{" "}
+              {problems.length ? (
+                <b>
+                  {problems.length} {problems.length === 1 ? "problem" : "problems"} in {bad.size}{" "}
+                  {bad.size === 1 ? "row" : "rows"}
+                </b>
+              ) : (
+                <b>no problem</b>
+              )}
+              .
+            </p>
+            {problems.length || edited ? (
+              <button type="button" className="btn" disabled={check.isPending} onClick={() => check.mutate(rows)}>
+                Check again
+              </button>
+            ) : (
+              <button
+                type="button"
+                className="btn btn-decide"
+                disabled={takeIn.isPending}
+                onClick={() => takeIn.mutate(undefined)}
+              >
+                {may("batches.plan") ? `Take in and plan ${rows.length} lines` : `Take in ${rows.length} lines`}
+              </button>
+            )}
+            <button type="button" className="btn" onClick={() => setChecked(null)}>
+              Start over
+            </button>
+            <Faults error={check.error ?? takeIn.error} />
+          </div>
+          {problems.length ? (
+            <ol className="mb-3 grid gap-1" aria-label="Problems">
+              {problems.map((fault) => (
+                <li key={`${fault.row}.${fault.column}.${fault.code}`}>
+                  <a href={`#cell-${fault.row}-${fault.column}`} className="font-semibold">
+                    Row {fault.row + 1} (line {checked.lines[fault.row]}), {fault.column_words}
+                  </a>
+                  : {fault.message}
+                </li>
+              ))}
+            </ol>
+          ) : null}
+          <section className="overflow-x-auto" aria-label="Rows read" tabIndex={0}>
+            <table className="tbl">
+              <thead>
+                <tr>
+                  <th scope="col">Row</th>
+                  {COLUMNS.map(([key, words]) => (
+                    <th scope="col" key={key}>
+                      {words}
+                    </th>
+                  ))}
+                  <th scope="col">Understood as</th>
+                  <th scope="col">
+                    <span className="sr-only">Leave out</span>
+                  </th>
+                </tr>
+              </thead>
+              <tbody>
+                {rows.map((row, index) => {
+                  const understood = checked.understood[index];
+                  return (
+                    <tr key={index}>
+                      <td className="note">{index + 1}</td>
+                      {COLUMNS.map(([key, words, width]) => {
+                        const fault = problems.find((f) => f.row === index && f.column === key);
+                        return (
+                          <td key={key} id={`cell-${index}-${key}`}>
+                            <input
+                              className={`input ${width}`}
+                              aria-label={`${words}, row ${index + 1}`}
+                              aria-invalid={Boolean(fault)}
+                              title={fault?.message}
+                              value={row[key] ?? ""}
+                              onChange={(event) => {
+                                setRows(
+                                  rows.map((old, n) => (n === index ? { ...old, [key]: event.target.value } : old)),
+                                );
+                                setEdited(true);
+                              }}
+                            />
+                          </td>
+                        );
+                      })}
+                      <td className="note whitespace-nowrap">
+                        {understood && !edited
+                          ? `${count(understood.quantity)} ${understood.crop}, ${windowWords(understood.due_from, understood.due_last)}`
+                          : ""}
+                      </td>
+                      <td>
+                        <button
+                          type="button"
+                          className="btn-link"
+                          onClick={() => {
+                            const left = rows.filter((_, n) => n !== index);
+                            setRows(left);
+                            check.mutate(left);
+                          }}
+                        >
+                          leave out
+                          <span className="sr-only"> row {index + 1}</span>
+                        </button>
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          </section>
+        </>
+      ) : null}
+    </div>
+  );
+}

@@ -1,0 +1,306 @@
+import { useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { ordersQuery } from "../../api/queries";
+import { shortDay, windowWords } from "../../ui/dates";
+import { chance, count } from "../../ui/format";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { type Column, Table } from "../../ui/Table";
+import { Ask } from "./Ask";
+import { NewOrder } from "./NewOrder";
+
+type Line = Schemas["OrderLineOut"];
+
+export function Orders() {
+  const { data: lines } = useSuspenseQuery(ordersQuery);
+  const address = useAddress();
+  const navigate = useNavigate();
+  const may = useMay();
+  const [ask, setAsk] = useState(false);
+  const [fresh, setFresh] = useState(false);
+  const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
+  const chosen = lines.find((line) => String(line.id) === address.line);
+  const unplanned = lines.filter((line) => line.state === "open" && !line.batches.length).length;
+  const columns = columnsOf((id) => navigate({ to: "/orders" as "/", search: { line: String(id) } as never }));
+  const open = lines.filter((line) => line.state === "open");
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead title="Orders" note={`${open.length} lines open, ${lines.length - open.length} closed`}>
+        <button type="button" className="btn" onClick={() => setAsk(true)}>
+          Can we take it?
+        </button>
+        {may("orders.edit") ? (
+          <>
+            <button type="button" className="btn" onClick={() => setFresh(true)}>
+              New order
+            </button>
+            <Link className="btn" to={"/orders/import" as "/"}>
+              Paste or import
+            </Link>
+          </>
+        ) : null}
+        <a href="/api/orders/export">Export CSV</a>
+      </RoomHead>
+      {unplanned && may("batches.plan") ? (
+        <p className="mb-2 flex items-center gap-3">
+          <Pennant>{unplanned} unplanned</Pennant>{" "}
+          {unplanned === 1 ? "One open line has" : `${unplanned} open lines have`} no batch yet.
+          <button type="button" className="btn" disabled={planAll.isPending} onClick={() => planAll.mutate(undefined)}>
+            Plan them
+          </button>
+          <Faults error={planAll.error} />
+        </p>
+      ) : null}
+      {lines.length ? (
+        <Table
+          name="orders"
+          label="order lines"
+          columns={columns}
+          rows={lines}
+          rowKey={(line) => line.id}
+          on={(line) => line.id === chosen?.id}
+        />
+      ) : (
+        <Empty title="No orders yet">
+          <p>
+            What must be delivered belongs here: what, in which form, how many, by when. Everything else is worked back
+            from it.
+          </p>
+          {may("orders.edit") ? (
+            <Link className="btn btn-decide" to={"/orders/import" as "/"}>
+              Paste or import orders
+            </Link>
+          ) : null}
+        </Empty>
+      )}
+      <Ask open={ask} onClose={() => setAsk(false)} />
+      <NewOrder open={fresh} onClose={() => setFresh(false)} />
+      {chosen ? (
+        <LineSheet line={chosen} onClose={() => navigate({ to: "/orders" as "/", search: {} as never })} />
+      ) : null}
+    </div>
+  );
+}
+
+function columnsOf(choose: (id: number) => void): Column<Line>[] {
+  return [
+    {
+      key: "order",
+      head: "Order",
+      value: (l) => l.order,
+      cell: (l) => (
+        <button type="button" className="btn-link" onClick={() => choose(l.id)}>
+          {l.order}
+          <span className="sr-only"> line {l.number}</span>
+        </button>
+      ),
+    },
+    { key: "customer", head: "Customer", value: (l) => l.customer },
+    {
+      key: "crop",
+      head: "Crop",
+      value: (l) => `${l.crop} ${l.cultivar}`,
+      cell: (l) => (
+        <>
+          {l.crop} <span className="text-ink3">{l.cultivar}</span>
+        </>
+      ),
+    },
+    { key: "form", head: "Form", value: (l) => l.form },
+    {
+      key: "quantity",
+      head: "Quantity",
+      value: (l) => l.quantity,
+      cell: (l) => (
+        <>
+          {count(l.quantity)} <span className="note">{l.unit}</span>
+        </>
+      ),
+      num: true,
+    },
+    {
+      key: "due",
+      head: "Due",
+      value: (l) => l.due_from,
+      cell: (l) => (
+        <>
+          {windowWords(l.due_from, l.due_last)} <span className="note">{shortDay(l.due_from)}</span>
+        </>
+      ),
+    },
+    {
+      key: "chance",
+      head: "Chance",
+      value: (l) => (l.state === "open" ? l.chance : null),
+      cell: (l) =>
+        l.state === "open" ? (
+          <span className={(l.chance ?? 0) < 0.9 ? "font-bold" : ""}>{chance(l.chance) || "unplanned"}</span>
+        ) : (
+          ""
+        ),
+      num: true,
+    },
+    {
+      key: "forecast",
+      head: "Forecast",
+      value: (l) => l.forecast,
+      cell: (l) => (l.state === "open" ? count(l.forecast) : ""),
+      num: true,
+      spare: true,
+    },
+    {
+      key: "batches",
+      head: "Batches",
+      value: (l) => l.batches.join(" "),
+      cell: (l) => (
+        <span className="flex flex-wrap gap-1">
+          {l.batches.map((code, index) => (
+            <Link key={code} to={`/batches/${l.batch_ids[index]}` as "/"}>
+              <BatchCode code={code} />
+            </Link>
+          ))}
+        </span>
+      ),
+    },
+    {
+      key: "state",
+      head: "Where it stands",
+      value: (l) => (l.problem ? `0 ${l.problem}` : l.state_words),
+      cell: (l) =>
+        l.state === "open" && l.problem ? (
+          <b>{l.problem}</b>
+        ) : (
+          <>
+            {l.state_words}
+            {l.delivered ? `, ${count(l.delivered)}` : ""}
+            {l.short_cause ? `: ${l.short_cause}` : ""}
+          </>
+        ),
+    },
+    { key: "note", head: "Note", value: (l) => l.note, spare: true },
+  ];
+}
+
+function LineSheet({ line, onClose }: { line: Line; onClose: () => void }) {
+  const may = useMay();
+  const [quantity, setQuantity] = useState(String(line.quantity));
+  const [due, setDue] = useState(line.due_from);
+  const [until, setUntil] = useState(line.due_last);
+  const change = useSave(
+    () =>
+      take(
+        api.PATCH("/api/order-lines/{line_id}", {
+          params: { path: { line_id: line.id } },
+          body: { version: line.version, quantity, due, until },
+        }),
+      ),
+    onClose,
+  );
+  const closed = line.state !== "open" || !may("orders.edit");
+  const fault = (name: string) =>
+    change.error && "of" in change.error
+      ? (change.error as never as { of: (f: string) => string }).of(name)
+      : undefined;
+  return (
+    <Sheet open onClose={onClose} title={`Order ${line.order}, line ${line.number}`}>
+      <p>
+        {line.customer}: {line.crop} {line.cultivar}, {line.form}
+      </p>
+      {line.problem ? <p className="fault mt-2">{line.problem}</p> : null}
+      <form
+        className="mt-3 grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          change.mutate(undefined);
+        }}
+      >
+        <Field label="Quantity" fault={fault("quantity")} hint="12000, 12,000 or 12k">
+          <input className="input" value={quantity} disabled={closed} onChange={(e) => setQuantity(e.target.value)} />
+        </Field>
+        <Field label="Due from" fault={fault("due")} hint="A day or a week, such as “week 31”">
+          <input className="input" value={due} disabled={closed} onChange={(e) => setDue(e.target.value)} />
+        </Field>
+        <Field label="Until" fault={fault("until")}>
+          <input className="input" value={until} disabled={closed} onChange={(e) => setUntil(e.target.value)} />
+        </Field>
+        <Faults error={change.error} fields={["quantity", "due", "until"]} />
+        {closed ? null : (
+          <button type="submit" className="btn w-fit" disabled={change.isPending}>
+            Save
+          </button>
+        )}
+      </form>
+      {line.state === "open" && !closed ? <CancelLine line={line} onDone={onClose} /> : null}
+      {line.state === "open" && line.problem ? (
+        <div className="mt-4 border-ink border-t pt-3">
+          <h2>What cures it</h2>
+          <Cures line={line} />
+        </div>
+      ) : null}
+    </Sheet>
+  );
+}
+
+function CancelLine({ line, onDone }: { line: Line; onDone: () => void }) {
+  const [reason, setReason] = useState("");
+  const cancel = useSave(
+    () =>
+      take(api.POST("/api/order-lines/{line_id}/cancel", { params: { path: { line_id: line.id } }, body: { reason } })),
+    onDone,
+  );
+  return (
+    <details className="mt-4">
+      <summary className="btn-link cursor-pointer">Cancel this line</summary>
+      <form
+        className="mt-2 grid gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          cancel.mutate(undefined);
+        }}
+      >
+        <Field label="Why">
+          <input className="input" value={reason} onChange={(e) => setReason(e.target.value)} />
+        </Field>
+        <Faults error={cancel.error} />
+        <button type="submit" className="btn w-fit">
+          Cancel the line
+        </button>
+      </form>
+    </details>
+  );
+}
+
+function Cures({ line }: { line: Line }) {
+  const ask = useSave(() =>
+    take(
+      api.POST("/api/orders/can-we-take-it", {
+        body: { crop_id: line.crop_id, form: line.form, quantity: String(line.quantity), due: line.due_from },
+      }),
+    ),
+  );
+  if (!ask.data)
+    return (
+      <>
+        <button type="button" className="btn" disabled={ask.isPending} onClick={() => ask.mutate(undefined)}>
+          Work out the cures
+        </button>
+        <Faults error={ask.error} />
+      </>
+    );
+  return (
+    <ul>
+      {ask.data.limits.map((limit) => (
+        <li key={limit.sentence} className="fault">
+          {limit.sentence}
+        </li>
+      ))}
+      {ask.data.remedies.map((remedy) => (
+        <li key={remedy.sentence} className="border-hair border-b py-1">
+          {remedy.sentence}
+        </li>
+      ))}
+    </ul>
+  );
+}

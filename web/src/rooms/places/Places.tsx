@@ -1,0 +1,224 @@
+import { useSuspenseQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type Schemas, take } from "../../api/client";
+import { placesQuery } from "../../api/queries";
+import { area } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { Empty, Faults, Field, RoomHead, Sheet } from "../../ui/parts";
+
+type Place = Schemas["PlaceOut"];
+const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+export function Places() {
+  const { data } = useSuspenseQuery(placesQuery);
+  const may = useMay();
+  const [edit, setEdit] = useState<Place | "new" | null>(null);
+  const site = data.sites[0];
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead title="Places" note={site ? `${site.name}, latitude ${site.latitude}°` : ""}>
+        {may("places.edit") ? (
+          <button type="button" className="btn" onClick={() => setEdit("new")}>
+            Add a place
+          </button>
+        ) : null}
+      </RoomHead>
+      {data.places.length ? (
+        <table className="tbl">
+          <thead>
+            <tr>
+              <th scope="col">Place</th>
+              <th scope="col">Used as</th>
+              <th scope="col" className="num">
+                Holds
+              </th>
+              <th scope="col" className="num">
+                Usable
+              </th>
+              <th scope="col">Warmth</th>
+              <th scope="col">
+                <span className="sr-only">Change</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.places.map((place) => (
+              <tr key={place.id} className={place.active ? "" : "text-ink3"}>
+                <td className="font-semibold">
+                  {place.name} {place.active ? "" : "(closed)"}
+                </td>
+                <td>{place.kind_words}</td>
+                <td className="num">
+                  {place.capacity === null ? "not limited" : `${area(place.capacity)} ${place.unit}`}
+                </td>
+                <td className="num">{place.usable === null ? "" : `${area(place.usable)} ${place.unit}`}</td>
+                <td>{warmth(place)}</td>
+                <td>
+                  {may("places.edit") ? (
+                    <button type="button" className="btn-link" onClick={() => setEdit(place)}>
+                      change
+                      <span className="sr-only"> {place.name}</span>
+                    </button>
+                  ) : null}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      ) : (
+        <Empty title="No places yet">
+          <p>Benches, tunnels, germination rooms and stores belong here, each with what it holds and how warm it is.</p>
+        </Empty>
+      )}
+      {site ? (
+        <section className="mt-6">
+          <h2>Climate of {site.name}, means outside in °C</h2>
+          <table className="tbl max-w-3xl">
+            <thead>
+              <tr>
+                {MONTHS.map((month) => (
+                  <th scope="col" key={month} className="num">
+                    {month}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              <tr>
+                {site.monthly_c.map((mean, index) => (
+                  <td key={MONTHS[index]} className="num">
+                    {mean}
+                  </td>
+                ))}
+              </tr>
+            </tbody>
+          </table>
+        </section>
+      ) : null}
+      {edit && site ? (
+        <PlaceForm
+          key={edit === "new" ? "new" : edit.id}
+          place={edit === "new" ? null : edit}
+          siteId={site.id}
+          kinds={data.kinds}
+          onClose={() => setEdit(null)}
+        />
+      ) : null}
+    </div>
+  );
+}
+
+function warmth(place: Place): string {
+  const said = [];
+  if (place.set_point_c !== null) said.push(`kept at ${place.set_point_c} °C or more`);
+  if (place.cooled_to_c !== null) said.push(`never above ${place.cooled_to_c} °C`);
+  if (place.excess_c) said.push(`${place.excess_c} °C warmer than outside`);
+  return said.join(", ") || "as outside";
+}
+
+function PlaceForm({
+  place,
+  siteId,
+  kinds,
+  onClose,
+}: {
+  place: Place | null;
+  siteId: number;
+  kinds: Schemas["KindOut"][];
+  onClose: () => void;
+}) {
+  const text = (value: number | null | undefined) => (value === null || value === undefined ? "" : String(value));
+  const [form, setForm] = useState({
+    name: place?.name ?? "",
+    kind: place?.kind ?? "bench",
+    capacity: text(place?.capacity),
+    gangway: text(place ? Math.round(place.gangway * 1000) / 10 : 0),
+    set_point_c: text(place?.set_point_c),
+    cooled_to_c: text(place?.cooled_to_c),
+    excess_c: text(place?.excess_c ?? 0),
+    active: place?.active ?? true,
+  });
+  const put = (name: keyof typeof form) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
+    setForm({ ...form, [name]: event.target.value });
+  const number = (value: string) => (value.trim() === "" ? null : Number(value));
+  const save = useSave(() => {
+    const body = {
+      name: form.name,
+      kind: form.kind,
+      capacity: number(form.capacity),
+      gangway: (number(form.gangway) ?? 0) / 100,
+      set_point_c: number(form.set_point_c),
+      cooled_to_c: number(form.cooled_to_c),
+      excess_c: number(form.excess_c) ?? 0,
+    };
+    return place
+      ? take(
+          api.PATCH("/api/places/{place_id}", {
+            params: { path: { place_id: place.id } },
+            body: { ...body, unit: place.unit, active: form.active },
+          }),
+        )
+      : take(api.POST("/api/places", { body: { ...body, site_id: siteId } }));
+  }, onClose);
+  const error = save.error instanceof ApiError ? save.error : null;
+  return (
+    <Sheet open onClose={onClose} title={place ? `Change ${place.name}` : "Add a place"}>
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate(undefined);
+        }}
+      >
+        <Field label="Name" fault={error?.of("name")}>
+          <input className="input" value={form.name} onChange={put("name")} required />
+        </Field>
+        <Field label="Used as" fault={error?.of("kind")}>
+          <select className="input" value={form.kind} onChange={put("kind")}>
+            {kinds.map((kind) => (
+              <option key={kind.value} value={kind.value}>
+                {kind.label}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field
+          label={form.kind === "germination" ? "Holds, trays" : "Holds, m²"}
+          fault={error?.of("capacity")}
+          hint="Leave it empty where space is no limit"
+        >
+          <input className="input" inputMode="decimal" value={form.capacity} onChange={put("capacity")} />
+        </Field>
+        <Field label="Gangways, % of it" fault={error?.of("gangway")}>
+          <input className="input" inputMode="decimal" value={form.gangway} onChange={put("gangway")} />
+        </Field>
+        <Field label="Heated to at least, °C" fault={error?.of("set_point_c")}>
+          <input className="input" inputMode="decimal" value={form.set_point_c} onChange={put("set_point_c")} />
+        </Field>
+        <Field label="Cooled to at most, °C" fault={error?.of("cooled_to_c")}>
+          <input className="input" inputMode="decimal" value={form.cooled_to_c} onChange={put("cooled_to_c")} />
+        </Field>
+        <Field label="Warmer than outside by, °C" fault={error?.of("excess_c")}>
+          <input className="input" inputMode="decimal" value={form.excess_c} onChange={put("excess_c")} />
+        </Field>
+        {place ? (
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={form.active}
+              onChange={(e) => setForm({ ...form, active: e.target.checked })}
+            />{" "}
+            In use
+          </label>
+        ) : null}
+        <Faults
+          error={save.error}
+          fields={["name", "kind", "capacity", "gangway", "set_point_c", "cooled_to_c", "excess_c"]}
+        />
+        <button type="submit" className="btn w-fit" disabled={save.isPending}>
+          Save
+        </button>
+      </form>
+    </Sheet>
+  );
+}

@@ -1,0 +1,96 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiError, api, type Schemas, take } from "../../api/client";
+import { lotsQuery } from "../../api/queries";
+import { useSpan } from "../../shell/span";
+import { grams } from "../../ui/format";
+import { useSave } from "../../ui/hooks";
+import { Faults, Field } from "../../ui/parts";
+
+type Sowable = Pick<
+  Schemas["BatchOut"],
+  "id" | "code" | "version" | "trays" | "start" | "seed_g" | "lot_id" | "by_seed" | "crop_id" | "start_unit"
+>;
+
+/** Sown: the day, the trays, the grams, from which lot. The batch runs and the stock moves. */
+export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => void }) {
+  const { today } = useSpan();
+  const { data: lots } = useQuery(lotsQuery);
+  const [on, setOn] = useState(today);
+  const [trays, setTrays] = useState(batch.trays === null ? "" : String(batch.trays));
+  const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
+  const [lot, setLot] = useState(batch.lot_id === null ? "" : String(batch.lot_id));
+  const save = useSave(
+    () =>
+      take(
+        api.POST("/api/batches/{batch_id}/sown", {
+          params: { path: { batch_id: batch.id } },
+          body: {
+            on,
+            trays: trays ? Number(trays) : null,
+            grams: batch.by_seed && weight ? Number(weight) : null,
+            lot_id: batch.by_seed && lot ? Number(lot) : null,
+            version: batch.version,
+            note: "",
+          },
+        }),
+      ),
+    onDone,
+  );
+  const error = save.error instanceof ApiError ? save.error : null;
+  return (
+    <form
+      className="flex flex-wrap items-end gap-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.mutate(undefined);
+      }}
+    >
+      <Field label="Sown on" fault={error?.of("on")}>
+        <input
+          className="input phone !w-40"
+          type="date"
+          max={today}
+          value={on}
+          onChange={(e) => setOn(e.target.value)}
+        />
+      </Field>
+      <Field label="Trays" fault={error?.of("trays")}>
+        <input
+          className="input phone !w-24"
+          inputMode="numeric"
+          value={trays}
+          onChange={(e) => setTrays(e.target.value)}
+        />
+      </Field>
+      {batch.by_seed ? (
+        <>
+          <Field label="Grams" fault={error?.of("grams") ?? error?.of("quantity")}>
+            <input
+              className="input phone !w-24"
+              inputMode="decimal"
+              value={weight}
+              onChange={(e) => setWeight(e.target.value)}
+            />
+          </Field>
+          <Field label="From lot" fault={error?.of("lot_id")}>
+            <select className="input phone !w-52" value={lot} onChange={(e) => setLot(e.target.value)}>
+              <option value="">choose</option>
+              {(lots ?? [])
+                .filter((one) => one.crop_id === batch.crop_id && one.form === "seed" && one.balance > 0)
+                .map((one) => (
+                  <option key={one.id} value={one.id}>
+                    {one.code} {one.cultivar}, {grams(one.balance)}
+                  </option>
+                ))}
+            </select>
+          </Field>
+        </>
+      ) : null}
+      <button type="submit" className="btn phone" disabled={save.isPending}>
+        {batch.by_seed ? "Sown" : "Stuck"}
+      </button>
+      <Faults error={save.error} fields={["on", "trays", "grams", "quantity", "lot_id"]} />
+    </form>
+  );
+}

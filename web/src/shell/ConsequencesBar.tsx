@@ -1,0 +1,134 @@
+import type { Schemas } from "../api/client";
+import { isoWeek, shortDay } from "../ui/dates";
+import { chance, quantity } from "../ui/format";
+import { Faults, Pennant } from "../ui/parts";
+import { useProposal } from "./proposal";
+
+function shown(value: unknown, unit: string, kind: string): string {
+  if (value === null || value === undefined || value === "") return "none";
+  if (kind === "date") return shortDay(String(value));
+  return typeof value === "number" ? quantity(value, unit) : String(value);
+}
+
+function noteOf(figure: Schemas["FigureOut"]): string {
+  if (figure.kind !== "date") return figure.note;
+  const [before, after] = [isoWeek(String(figure.before)).week, isoWeek(String(figure.after)).week];
+  return before === after ? `week ${after}` : `week ${before} to week ${after}`;
+}
+
+function Before({ before, after, worse }: { before: string; after: string; worse: boolean }) {
+  if (before === after) return <div className="text-h2 text-ink2">{after}</div>;
+  return (
+    <div className="whitespace-nowrap text-h2">
+      <span className="text-ink3">{before}</span>{" "}
+      <svg width="14" height="9" viewBox="0 0 14 9" className="inline" role="img" aria-label="to">
+        <path d="M0 4.5h12M8.5 1l4 3.5-4 3.5" fill="none" className="stroke-ink" strokeWidth="1.5" />
+      </svg>{" "}
+      <b className={worse ? "underline decoration-2" : ""}>{after}</b>
+    </div>
+  );
+}
+
+/** At the foot: what a proposal does, before it is kept or dropped. */
+export function ConsequencesBar() {
+  const { proposed, keep, drop } = useProposal();
+  if (!proposed) return null;
+  const { proposal, conflict, error, busy } = proposed;
+  return (
+    <section
+      aria-label="Consequences of the proposal"
+      aria-live="polite"
+      className="noprint flex min-h-[116px] gap-4 border-t-[3px] border-decide bg-panel px-4 py-2"
+    >
+      <div className="min-w-0 flex-1">
+        {conflict ? <ConflictView conflict={conflict} /> : <Faults error={error} />}
+        {proposal && !conflict ? (
+          <>
+            <p className="text-h2">
+              <Pennant>Proposed</Pennant> {proposal.sentence}{" "}
+              <span className="text-body text-ink3">
+                {proposal.orders.length
+                  ? `Touches order${proposal.orders.length > 1 ? "s" : ""} ${proposal.orders.map((order) => order.number).join(", ")}.`
+                  : "Touches no order."}
+              </span>
+            </p>
+            <div className="mt-1 flex flex-wrap gap-x-7 gap-y-1">
+              {proposal.figures.map((figure) => (
+                <div key={figure.name}>
+                  <div className="note">{figure.name}</div>
+                  <Before
+                    before={shown(figure.before, figure.unit, figure.kind)}
+                    after={shown(figure.after, figure.unit, figure.kind)}
+                    worse={figure.worse}
+                  />
+                  <div className={`cond text-note ${figure.worse ? "font-bold" : "text-ink2"}`}>{noteOf(figure)}</div>
+                </div>
+              ))}
+              {proposal.orders.map((order) => (
+                <div key={order.line_id}>
+                  <div className="note">
+                    Order {order.number}, {quantity(order.quantity, "")}
+                  </div>
+                  <Before
+                    before={chance(order.before) || "unplanned"}
+                    after={chance(order.after)}
+                    worse={(order.after ?? 0) < (order.before ?? 0)}
+                  />
+                  <div className="cond text-ink2 text-note">chance, by {shortDay(order.due_last)}</div>
+                </div>
+              ))}
+            </div>
+            {proposal.problems.map((problem) => (
+              <p key={problem} className="fault">
+                {problem}
+              </p>
+            ))}
+          </>
+        ) : null}
+        {busy && !proposal ? <p className="text-ink3">Working it out …</p> : null}
+      </div>
+      <div className="flex w-32 flex-none flex-col gap-2">
+        {conflict ? null : (
+          <button type="button" className="btn btn-decide h-8" disabled={!proposal || busy} onClick={() => void keep()}>
+            Keep <span className="cond text-note underline">Enter</span>
+          </button>
+        )}
+        <button type="button" className="btn h-8" onClick={drop}>
+          {conflict ? "Look again" : "Drop"} <span className="cond text-note underline">Esc</span>
+        </button>
+      </div>
+    </section>
+  );
+}
+
+function ConflictView({ conflict }: { conflict: NonNullable<ReturnType<typeof useProposal>["proposed"]>["conflict"] }) {
+  if (!conflict) return null;
+  return (
+    <div role="alert">
+      <p className="fault">{conflict.message}</p>
+      <table className="tbl mt-1 max-w-3xl">
+        <thead>
+          <tr>
+            <th scope="col"> </th>
+            <th scope="col">saved now</th>
+            <th scope="col">yours, not saved</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr>
+            <td>What</td>
+            <td>{conflict.theirs}</td>
+            <td>{conflict.yours}</td>
+          </tr>
+          {conflict.values?.map((row) => (
+            <tr key={row.name}>
+              <td>{row.name}</td>
+              <td>{shown(row.theirs, row.unit, row.kind)}</td>
+              <td>{shown(row.yours, row.unit, row.kind)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}

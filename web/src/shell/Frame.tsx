@@ -1,0 +1,313 @@
+import { useMutation, useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
+import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { api, type Schemas, take } from "../api/client";
+import { queryClient, saved, seasonQuery, sessionQuery } from "../api/queries";
+import { addDays, longDay } from "../ui/dates";
+import { Field, Pennant, Sheet } from "../ui/parts";
+import { ConsequencesBar } from "./ConsequencesBar";
+import { Find } from "./Find";
+import { toggleSun, usePrefs } from "./prefs";
+import { ProposalProvider } from "./proposal";
+import { SeasonLine } from "./SeasonLine";
+import { SpanProvider } from "./span";
+import { useWorking, WorkingPanel, WorkingProvider } from "./working";
+
+const ROOMS = [
+  ["orders", "Orders"],
+  ["methods", "Methods"],
+  ["places", "Places"],
+  ["batches", "Batches"],
+  ["sowing", "Sowing"],
+  ["lots", "Lots"],
+  ["diary", "Diary"],
+  ["deliveries", "Deliveries"],
+] as const;
+
+export function Frame() {
+  return (
+    <WorkingProvider>
+      <ProposalProvider>
+        <Inner />
+      </ProposalProvider>
+    </WorkingProvider>
+  );
+}
+
+function useWidth() {
+  const ref = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(1144);
+  useLayoutEffect(() => {
+    const element = ref.current;
+    if (!element) return;
+    const watch = new ResizeObserver(([entry]) => entry && setWidth(Math.round(entry.contentRect.width)));
+    watch.observe(element);
+    setWidth(element.clientWidth);
+    return () => watch.disconnect();
+  }, []);
+  return { ref, width };
+}
+
+function useKeys(setHelp: (open: boolean) => void, setFind: (open: boolean) => void) {
+  const { open, setOpen } = useWorking();
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (target.closest("input, textarea, select, [role=dialog]") || event.ctrlKey || event.metaKey || event.altKey)
+        return;
+      const acts: Record<string, () => void> = {
+        w: () => setOpen(!open),
+        s: toggleSun,
+        "?": () => setHelp(true),
+        "/": () => setFind(true),
+      };
+      const act = acts[event.key.toLowerCase()];
+      if (act) {
+        event.preventDefault();
+        act();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [open, setOpen, setHelp, setFind]);
+}
+
+function Inner() {
+  const { data: session } = useSuspenseQuery(sessionQuery);
+  const { data: line } = useQuery(seasonQuery);
+  const { ref, width } = useWidth();
+  const [help, setHelp] = useState(false);
+  const [find, setFind] = useState(false);
+  useKeys(setHelp, setFind);
+  const today = session.today ?? "2000-01-03";
+  const season = line
+    ? { start: line.start, end: line.end }
+    : { start: addDays(today, -190), end: addDays(today, 356) };
+  return (
+    <div className="flex h-full flex-col lg:flex-row">
+      <a href="#work" className="sr-only focus:not-sr-only focus:fixed focus:z-50 focus:bg-panel focus:p-2">
+        Go to the work
+      </a>
+      <RoomsList line={line} onHelp={() => setHelp(true)} onFind={() => setFind(true)} />
+      <div ref={ref} className="flex min-h-0 min-w-0 flex-1 flex-col">
+        <SpanProvider key={`${season.start}${today}`} today={today} season={season} width={width}>
+          <TopLine session={session} line={line} />
+          <div className="noprint hidden lg:block">
+            {line ? <SeasonLine line={line} /> : <div className="h-[88px] bg-frame" />}
+          </div>
+          <div className="flex min-h-0 flex-1">
+            <main id="work" tabIndex={-1} className="min-w-0 flex-1 overflow-auto outline-none">
+              <Suspense fallback={<div className="p-4 text-ink3">Fetching …</div>}>
+                <Outlet />
+              </Suspense>
+            </main>
+            <WorkingPanel />
+          </div>
+          <ConsequencesBar />
+        </SpanProvider>
+      </div>
+      <Keys open={help} onClose={() => setHelp(false)} />
+      <Find open={find} onClose={() => setFind(false)} />
+    </div>
+  );
+}
+
+function RoomsList({
+  line,
+  onHelp,
+  onFind,
+}: {
+  line: Schemas["SeasonLineOut"] | undefined;
+  onHelp: () => void;
+  onFind: () => void;
+}) {
+  const path = useRouterState({ select: (state) => state.location.pathname });
+  const prefs = usePrefs();
+  const { setOpen, open } = useWorking();
+  const rooms = new Map(line?.rooms.map((room) => [room.room, room]));
+  const week = line ? line.today : "";
+  return (
+    <nav
+      aria-label="Rooms"
+      className="noprint flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[136px] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
+    >
+      <Link to="/" className="hidden h-[112px] flex-none px-5 pt-2 text-h1 font-bold no-underline lg:block">
+        Aldrip
+      </Link>
+      {ROOMS.map(([slug, name]) => {
+        const room = rooms.get(slug);
+        const here = path.startsWith(`/${slug}`);
+        const urgent = line?.decisions.some((d) => d.room === slug && d.by && d.by <= addDays(week, 6));
+        return (
+          <Link
+            key={slug}
+            to={`/${slug}` as "/"}
+            aria-current={here ? "page" : undefined}
+            className={`block flex-none px-3 py-1 no-underline lg:h-12 lg:pl-5 ${here ? "bg-paper shadow-none lg:border-ink lg:border-l-4 lg:pl-4" : ""}`}
+          >
+            <span className="flex items-center justify-between gap-2 text-room font-medium">
+              {name}
+              {room?.waiting ? (
+                <>
+                  <Pennant later={!urgent}>{room.waiting}</Pennant>
+                  <span className="sr-only">decisions wait</span>
+                </>
+              ) : null}
+            </span>
+            <span className="note hidden truncate lg:block">{room?.line ?? " "}</span>
+          </Link>
+        );
+      })}
+      <div className="hidden flex-1 lg:block" />
+      <div className="hidden gap-1 px-5 pb-3 lg:grid">
+        <KeyButton mark="/" words="Find" onClick={onFind} />
+        <KeyButton mark="W" words="Working" onClick={() => setOpen(!open)} />
+        <KeyButton mark="S" words={prefs.sun ? "Sun mode off" : "Sun mode"} onClick={toggleSun} />
+        <KeyButton mark="?" words="Keys" onClick={onHelp} />
+        <label className="note flex items-center gap-1">
+          Text
+          <select
+            className="border border-ink3 bg-panel text-ink"
+            value={prefs.size}
+            onChange={(event) => prefs.setSize(event.target.value as "100")}
+          >
+            <option value="100">100 %</option>
+            <option value="112">112 %</option>
+            <option value="125">125 %</option>
+          </select>
+        </label>
+      </div>
+    </nav>
+  );
+}
+
+function KeyButton({ mark, words, onClick }: { mark: string; words: string; onClick: () => void }) {
+  return (
+    <button type="button" className="flex gap-2 text-left" onClick={onClick}>
+      <kbd className="cond w-3 border-ink border-b text-center text-note">{mark}</kbd> {words}
+    </button>
+  );
+}
+
+function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Schemas["SeasonLineOut"] | undefined }) {
+  const [clock, setClock] = useState(false);
+  const organisation = session.organisation;
+  const undo = useMutation({
+    mutationFn: (id: number) => take(api.POST("/api/audit/{audit_id}/undo", { params: { path: { audit_id: id } } })),
+    onSettled: saved,
+  });
+  const signOut = useMutation({
+    mutationFn: () => take(api.DELETE("/api/session")),
+    onSuccess: () => {
+      queryClient.clear();
+      window.location.href = "/";
+    },
+  });
+  const may = (action: string) => session.may.includes(action);
+  return (
+    <header className="noprint flex min-h-6 flex-none flex-wrap items-center gap-x-5 bg-frame px-1 text-body">
+      <b>{organisation?.name}</b>
+      {organisation?.practice_date ? (
+        <span>
+          Practice clock <b>{session.today ? longDay(session.today) : ""}</b>{" "}
+          {may("clock.advance") ? (
+            <button type="button" className="btn-link" onClick={() => setClock(true)}>
+              advance
+            </button>
+          ) : null}
+        </span>
+      ) : (
+        <b>{session.today ? longDay(session.today) : ""}</b>
+      )}
+      <span className="flex-1" />
+      {line?.last ? (
+        <span className="max-w-[360px] truncate text-ink2">
+          Last: {line.last.sentence}{" "}
+          {line.last.can_undo && may("batches.plan") ? (
+            <button
+              type="button"
+              className="btn-link"
+              disabled={undo.isPending}
+              onClick={() => line.last && undo.mutate(line.last.id)}
+            >
+              undo
+            </button>
+          ) : null}
+        </span>
+      ) : null}
+      <Link to="/house">{session.full_name}</Link>
+      <button type="button" className="btn-link" onClick={() => signOut.mutate()}>
+        Sign out
+      </button>
+      <Clock open={clock} onClose={() => setClock(false)} today={session.today ?? ""} />
+    </header>
+  );
+}
+
+function Clock({ open, onClose, today }: { open: boolean; onClose: () => void; today: string }) {
+  const [to, setTo] = useState("");
+  const advance = useMutation({
+    mutationFn: (day: string) => take(api.POST("/api/practice-clock", { body: { to: day } })),
+    onSuccess: async () => {
+      onClose();
+      await queryClient.invalidateQueries();
+    },
+  });
+  return (
+    <Sheet open={open} onClose={onClose} title="Advance the practice clock">
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          advance.mutate(to || addDays(today, 1));
+        }}
+      >
+        <p className="text-ink2">The clock only moves forward. What was due meanwhile waits in the diary.</p>
+        <Field label="To the day" fault={advance.error?.message}>
+          <input
+            className="input"
+            type="date"
+            min={addDays(today, 1)}
+            value={to || addDays(today, 1)}
+            onChange={(event) => setTo(event.target.value)}
+          />
+        </Field>
+        <button type="submit" className="btn w-fit">
+          Advance
+        </button>
+      </form>
+    </Sheet>
+  );
+}
+
+function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const navigate = useNavigate();
+  const rows = [
+    ["/", "Find a batch, lot, order or room"],
+    ["W", "Open or close the working"],
+    ["S", "Sun mode"],
+    ["?", "These keys"],
+    ["Enter, Esc", "Keep or drop a proposal"],
+    ["← → on the season line", "Move in time; + and − open and fold it, Home comes back to today"],
+    ["← → on a batch in the board", "Propose a sowing day earlier or later"],
+    ["↑ ↓ on a batch in the board", "Propose another place"],
+    ["Enter on a batch in the board", "Open its ladder"],
+  ];
+  return (
+    <Sheet open={open} onClose={onClose} title="Keys">
+      <table className="tbl">
+        <tbody>
+          {rows.map(([key, words]) => (
+            <tr key={key}>
+              <td className="whitespace-nowrap font-semibold">{key}</td>
+              <td>{words}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <button type="button" className="btn mt-4 w-fit" onClick={() => [onClose(), navigate({ to: "/house" })]}>
+        House rules, people, what was done
+      </button>
+    </Sheet>
+  );
+}

@@ -1,0 +1,97 @@
+import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
+import { addDays, type Day, dayNumber, fromNumber, monday } from "../ui/dates";
+
+/** The span of time that every room shows, and the one scale on which everything with a date hangs. */
+export interface Span {
+  start: Day;
+  days: number;
+}
+
+/** Season line, left fold, open time, right fold: x in px from the left edge of the work area. */
+export interface Scale {
+  left: number;
+  open: number;
+  right: number;
+  width: number;
+  x: (day: Day) => number;
+  dayAt: (x: number) => Day;
+}
+
+export const HEAD = 104;
+export const FOLD = 132;
+export const MARGIN = 12;
+
+interface SpanContext {
+  span: Span;
+  setSpan: (span: Span) => void;
+  season: { start: Day; end: Day };
+  today: Day;
+  width: number;
+  scale: Scale;
+}
+
+const Context = createContext<SpanContext | null>(null);
+
+export function makeScale(width: number, span: Span, season: { start: Day; end: Day }): Scale {
+  const open = Math.max(200, width - HEAD - FOLD - MARGIN);
+  const first = dayNumber(span.start);
+  const last = first + span.days;
+  const from = dayNumber(season.start);
+  const to = dayNumber(season.end);
+  const x = (day: Day) => {
+    const n = dayNumber(day);
+    if (n < first) return first === from ? HEAD : Math.max(0, ((n - from) / (first - from)) * HEAD);
+    if (n > last) return to === last ? HEAD + open : HEAD + open + Math.min(1, (n - last) / (to - last)) * FOLD;
+    return HEAD + ((n - first) / span.days) * open;
+  };
+  const dayAt = (px: number) => {
+    if (px < HEAD) return fromNumber(Math.round(from + (px / HEAD) * (first - from)));
+    if (px > HEAD + open) return fromNumber(Math.round(last + ((px - HEAD - open) / FOLD) * (to - last)));
+    return fromNumber(Math.floor(first + ((px - HEAD) / open) * span.days));
+  };
+  return { left: HEAD, open, right: FOLD, width, x, dayAt };
+}
+
+const KEPT = "aldrip.span";
+
+export function SpanProvider({
+  today,
+  season,
+  width,
+  children,
+}: {
+  today: Day;
+  season: { start: Day; end: Day };
+  width: number;
+  children: ReactNode;
+}) {
+  const usual = useMemo(() => ({ start: addDays(monday(today), -28), days: 112 }), [today]);
+  const [span, setRaw] = useState<Span>(() => {
+    try {
+      const kept = JSON.parse(sessionStorage.getItem(KEPT) ?? "null") as (Span & { today: Day }) | null;
+      return kept && kept.today === today && kept.days >= 7 ? { start: kept.start, days: kept.days } : usual;
+    } catch {
+      return usual;
+    }
+  });
+  useEffect(() => {
+    sessionStorage.setItem(KEPT, JSON.stringify({ ...span, today }));
+  }, [span, today]);
+  const setSpan = useMemo(
+    () => (next: Span) => {
+      const days = Math.min(364, Math.max(7, Math.round(next.days)));
+      const least = dayNumber(season.start);
+      const most = dayNumber(season.end) - days;
+      setRaw({ start: fromNumber(Math.min(most, Math.max(least, dayNumber(next.start)))), days });
+    },
+    [season],
+  );
+  const scale = useMemo(() => makeScale(width, span, season), [width, span, season]);
+  return <Context.Provider value={{ span, setSpan, season, today, width, scale }}>{children}</Context.Provider>;
+}
+
+export function useSpan(): SpanContext {
+  const context = useContext(Context);
+  if (!context) throw new Error("useSpan needs a SpanProvider around it");
+  return context;
+}

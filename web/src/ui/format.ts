@@ -1,0 +1,51 @@
+/** Figures as people read them. The server computes; this only rounds and separates. */
+const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+const one = new Intl.NumberFormat("en-GB", { minimumFractionDigits: 1, maximumFractionDigits: 1 });
+
+export function count(value: number | null | undefined): string {
+  return value === null || value === undefined ? "" : whole.format(value);
+}
+
+export function share(value: number | null | undefined, digits = 0): string {
+  if (value === null || value === undefined) return "";
+  return `${(value * 100).toFixed(digits)} %`;
+}
+
+/** A chance never reads as certain when it is not. */
+export function chance(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "";
+  if (value >= 0.995 && value < 1 - 1e-9) return "over 99 %";
+  if (value > 1e-9 && value < 0.005) return "under 1 %";
+  return `${Math.round(value * 100)} %`;
+}
+
+export function grams(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "";
+  if (value >= 1000) return `${(value / 1000).toFixed(2)} kg`;
+  return value >= 1 ? `${one.format(value)} g` : `${value.toPrecision(3)} g`;
+}
+
+export function area(value: number): string {
+  return value >= 10 ? whole.format(value) : one.format(value);
+}
+
+/** A value with its unit, rounded as the unit asks. */
+export function quantity(value: number, unit: string): string {
+  if (unit === "g") return grams(value);
+  if (unit === "m²" || unit === "L") return `${area(value)} ${unit}`;
+  return unit ? `${whole.format(value)} ${unit}` : whole.format(value);
+}
+
+export function hours(minutes: number): string {
+  return `${(minutes / 60).toFixed(1)} h`;
+}
+
+/** A value of a working's step: shares as per cent, counts whole, the rest to four figures. */
+export function stepValue(value: number | string | null | undefined, unit: string): string {
+  if (value === null || value === undefined) return "not reached";
+  if (typeof value === "string") return value;
+  if (unit === "share")
+    return value > 0.9995 && value < 1 ? "over 99.9 %" : `${(value * 100).toFixed(value < 0.1 ? 2 : 1)} %`;
+  if (Number.isInteger(value) || Math.abs(value) >= 1000) return `${whole.format(value)}${unit ? ` ${unit}` : ""}`;
+  return `${Number(value.toPrecision(4))}${unit ? ` ${unit}` : ""}`;
+}

@@ -1,0 +1,24 @@
+import { useMutation, useSuspenseQuery } from "@tanstack/react-query";
+import { useSearch } from "@tanstack/react-router";
+import { saved, sessionQuery } from "../api/queries";
+
+/** Something that saves; whatever hangs on it is fetched anew. */
+export function useSave<Input, Output>(save: (input: Input) => Promise<Output>, after?: (output: Output) => void) {
+  return useMutation({
+    mutationFn: save,
+    onSuccess: async (output) => {
+      await saved();
+      after?.(output);
+    },
+  });
+}
+
+/** What the person signed in may do. */
+export function useMay(): (action: string) => boolean {
+  const { data } = useSuspenseQuery(sessionQuery);
+  return (action) => data.may.includes(action);
+}
+
+export function useAddress(): Record<string, string | undefined> {
+  return useSearch({ strict: false }) as Record<string, string | undefined>;
+}

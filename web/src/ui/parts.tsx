@@ -1,0 +1,132 @@
+import { Dialog } from "radix-ui";
+import type { ReactNode } from "react";
+import { ApiError } from "../api/client";
+
+/** Something waits for a decision: filled when it is this week's, outlined later. */
+export function Pennant({ children, later = false }: { children: ReactNode; later?: boolean }) {
+  return (
+    <span className="pennant" data-later={later}>
+      {children}
+    </span>
+  );
+}
+
+export function BatchCode({ code }: { code: string }) {
+  return <span className="batchcode">{code}</span>;
+}
+
+export function LotCode({ code }: { code: string }) {
+  return <span className="lotcode">{code}</span>;
+}
+
+const ORIGINS: Record<string, [string, string]> = {
+  records: ["■", "own records"],
+  library: ["□", "library"],
+  entered: ["✎", "typed"],
+  computed: ["=", "computed"],
+};
+
+/** Where a value came from: a shape, and always the word. */
+export function OriginMark({ origin, source }: { origin: string; source?: string | null }) {
+  const [mark, word] =
+    origin === "records" && source?.startsWith("lot ") ? ["◆", "lot test"] : (ORIGINS[origin] ?? ["", origin]);
+  return (
+    <span className="note">
+      <span aria-hidden="true">{mark}</span> {word}
+    </span>
+  );
+}
+
+export function Field({
+  label,
+  fault,
+  hint,
+  children,
+}: {
+  label: string;
+  fault?: string | undefined;
+  hint?: string | undefined;
+  children: ReactNode;
+}) {
+  return (
+    <label className="field">
+      <span>{label}</span>
+      {children}
+      {hint && !fault ? <small className="note">{hint}</small> : null}
+      {fault ? (
+        <small className="fault" role="alert">
+          {fault}
+        </small>
+      ) : null}
+    </label>
+  );
+}
+
+/** What went wrong, in sentences; fields show their own. */
+export function Faults({ error, fields = [] }: { error: unknown; fields?: string[] }) {
+  if (!error) return null;
+  const said =
+    error instanceof ApiError ? error.rest(fields) : ["Something failed here. Nothing was saved; try again."];
+  if (!said.length) return null;
+  return (
+    <div role="alert" className="border-l-4 border-ink bg-panel px-3 py-1">
+      {said.map((sentence) => (
+        <p key={sentence} className="fault">
+          {sentence}
+        </p>
+      ))}
+    </div>
+  );
+}
+
+export function Sheet({
+  open,
+  onClose,
+  title,
+  children,
+  wide = false,
+}: {
+  open: boolean;
+  onClose: () => void;
+  title: string;
+  children: ReactNode;
+  wide?: boolean;
+}) {
+  return (
+    <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-fold/70" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className={`fixed inset-y-0 right-0 z-50 flex w-full flex-col overflow-y-auto border-l-2 border-ink bg-panel p-4 ${wide ? "max-w-5xl" : "max-w-md"}`}
+        >
+          <div className="mb-3 flex items-baseline justify-between gap-4">
+            <Dialog.Title className="text-h1 font-bold">{title}</Dialog.Title>
+            <Dialog.Close className="btn-link">Close</Dialog.Close>
+          </div>
+          {children}
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}
+
+/** An empty room says what belongs there and offers the first step. */
+export function Empty({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div className="max-w-xl py-8">
+      <h2>{title}</h2>
+      <div className="mt-2 grid justify-items-start gap-3 text-ink2">{children}</div>
+    </div>
+  );
+}
+
+export function RoomHead({ title, note, children }: { title: string; note?: ReactNode; children?: ReactNode }) {
+  return (
+    <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 py-2">
+      <h1>{title}</h1>
+      {note ? <div className="min-w-0 flex-1 text-ink3">{note}</div> : <div className="flex-1" />}
+      {children}
+    </div>
+  );
+}
