@@ -155,7 +155,7 @@ def _working(
     needed: int, chance: float, rates: Sequence[Rate], overall: Spread, plain: int, start: int, met: float,
     sowing: Sowing, seed: SeedNeed | None,
 ) -> Working:  # fmt: skip
-    kept = tuple(Given(r.name, r.spread.mean, "share", r.origin, r.source) for r in rates)
+    kept = tuple(Given(r.name, r.spread.mean, "share", r.origin, r.source) for r in rates if r.spread.mean < 1)
     before_trays = f"whole trays of {sowing.cells_per_tray}" if sowing.cells_per_tray else "whole"
     return (
         Step("Good ones wanted", "as promised", (Given("promised", needed),), needed),
@@ -163,7 +163,7 @@ def _working(
         Step("Plain need", "wanted ÷ kept, rounded up rung by rung", (computed("wanted", needed),), plain),
         Step(
             "On top, because batches differ", f"fewest {before_trays} with the chance wanted",
-            (Given("chance wanted", chance), computed("spread of the kept share", overall.sd, "share")), start - plain,
+            (Given("chance wanted", chance, "share"), computed("spread of the kept share", overall.sd, "share")), start - plain,
         ),
         Step("Start", "plain need + on top", (computed("plain need", plain),), start),
         Step("Chance of the promise", "beta-binomial tail at the start", (computed("start", start),), met, "share",

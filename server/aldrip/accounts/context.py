@@ -15,6 +15,9 @@ from aldrip.base.errors import Forbidden, NotThere, SignInNeeded
 from aldrip_core.check_character import with_check
 from aldrip_core.working_calendar import WorkingCalendar
 
+# What a code starts with, so that a lot is never read as a batch.
+MARKS = {"lot": "L", "delivery": "D", "order": "R"}
+
 Row = TypeVar("Row", bound=models.Model)
 
 
@@ -82,7 +85,8 @@ class Ctx:
         first = counter.last + 1
         counter.last += count
         counter.save(update_fields=["last"])
-        return [with_check(f"{self.today.year % 100:02d}-{number:03d}") for number in range(first, first + count)]
+        mark = MARKS.get(kind, "")
+        return [with_check(f"{mark}{self.today.year % 100:02d}-{number:03d}") for number in range(first, first + count)]
 
     def record(
         self, action: str, sentence: str, subject: models.Model | None = None, *, before: Any = None, after: Any = None

@@ -25,22 +25,27 @@ def _font_faces() -> str:
     )  # fmt: skip
 
 
-def _local_only(url: str, *args: Any, **kwargs: Any) -> Any:
-    """WeasyPrint may read our own fonts and inline data, and nothing else."""
-    from weasyprint import default_url_fetcher
+@lru_cache(maxsize=1)
+def _own_files_only() -> Any:
+    """What WeasyPrint may read: our fonts and inline data, and nothing else."""
+    from weasyprint.urls import URLFetcher  # loads pango; only printing needs it
 
-    folder = (Path(settings.ROOT) / "web" / "node_modules" / "@fontsource-variable").as_uri()
-    if url.startswith("data:") or (url.startswith(folder) and ".." not in url):
-        return default_url_fetcher(url, *args, **kwargs)
-    raise ValueError("nothing is fetched for a printed page")
+    class OwnFiles(URLFetcher):  # type: ignore[misc]
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            folder = (Path(settings.ROOT) / "web" / "node_modules" / "@fontsource-variable").as_uri()
+            if not url.startswith("data:") and (not url.startswith(folder) or ".." in url):
+                raise ValueError("nothing is fetched for a printed page")
+            return super().fetch(url, headers)
+
+    return OwnFiles(allowed_protocols={"file", "data"}, allow_redirects=False)
 
 
 def pdf(template: str, facts: dict[str, Any]) -> bytes:
     """A page as PDF."""
-    from weasyprint import HTML  # loads pango; only printing needs it
+    from weasyprint import HTML
 
     html = render_to_string(template, {**facts, "font_faces": _font_faces()})
-    content: bytes = HTML(string=html, url_fetcher=_local_only).write_pdf()
+    content: bytes = HTML(string=html, url_fetcher=_own_files_only()).write_pdf()
     return content
 
 

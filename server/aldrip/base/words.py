@@ -19,3 +19,13 @@ def day(value: date, year: bool = False) -> str:
     """“Tue 3 Mar, week 10”."""
     text = f"{value:%a} {value.day} {value:%b}"
     return f"{text} {value.year}" if year else f"{text}, week {value.isocalendar().week}"
+
+
+def share(value: float, digits: int = 0) -> str:
+    """“61 %”."""
+    return f"{value * 100:.{digits}f} %"
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """“1 batch”, “3 batches”."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -103,7 +103,6 @@ class RungOut(Schema):
     counted: float | None
     rate: RateOut | None
     editable: bool
-    graded: float | None
 
 
 class StageTimeOut(Schema):

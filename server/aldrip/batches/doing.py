@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db import transaction
 
+from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import days
 from aldrip.base.errors import Conflict, refuse
@@ -190,7 +191,7 @@ def count_emergence(
     batch.version += 1
     batch.save(update_fields=["counted", "version"])
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=counted.order, kinds=["count"])
-    ctx.record("batch.count", f"Counted {batch.code}: {found:,} of {sampled:,} cells, {found / sampled:.0%}.", batch,
+    ctx.record("batch.count", f"Counted {batch.code}: {found:,} of {sampled:,} cells, {share(found / sampled)}.", batch,
                after={"sampled": sampled, "found": found})  # fmt: skip
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
+from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.bulk import copy_rows, days
@@ -242,7 +243,7 @@ def _space_figures(batch: Batch, stages: list[BatchStage], plan: Plan, ground: G
         last = max(ground.index(end) for _, end in days_)
         peak_before, peak_after = (float(load[pk][first:last].max()) for load in (before, after))
         over = peak_after - lane.usable
-        note = f"over by {over:,.0f} {lane.place.unit}" if over > 1e-6 else f"{peak_after / lane.usable:.0%} of {lane.usable:,.0f} {lane.place.unit}"
+        note = f"over by {over:,.0f} {lane.place.unit}" if over > 1e-6 else f"{share(peak_after / lane.usable)} of {lane.usable:,.0f} {lane.place.unit}"
         figures.append(Figure(lane.place.name, peak_before, peak_after, lane.place.unit, note, "space", over > 1e-6))
     return figures
 
@@ -285,7 +286,7 @@ def _sentence(batch: Batch, stages: list[BatchStage], plan: Plan, change: Change
         return f"Sow {crop} {batch.code} from lot {plan.request.lot.code}."
     if change.rate is not None and change.stage is not None:
         name = plan.request.definition.stages[change.stage].name.lower()
-        return f"Reckon {crop} {batch.code} with {change.rate.mean:.1%} {name}: {change.rate.reason}."
+        return f"Reckon {crop} {batch.code} with {share(change.rate.mean, 1)} {name}: {change.rate.reason}."
     if change.container_id is not None and plan.request.container:
         return f"Sow {crop} {batch.code} in {plan.request.container.name.lower()}."
     return f"Start {crop} {batch.code} with {plan.quantities.start:,} {plan.request.definition.start_unit}."

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 
+from aldrip.base.words import share
 from aldrip.batches.ground import Ground, Lane
 from aldrip.batches.snapshot import MethodDef, StageDef
 from aldrip.lots.models import Lot
@@ -119,7 +120,7 @@ def _typed_spread(stage: StageDef, typed: TypedRate) -> Spread:
         return Spread.from_mean_sd(typed.mean, typed.sd)
     except ValueError:
         raise refuse(
-            "rate", "too_wide", f"“{stage.name}” cannot keep {typed.mean:.1%} with a spread of {typed.sd:.1%}."
+            "rate", "too_wide", f"“{stage.name}” cannot keep {share(typed.mean, 1)} with a spread of {share(typed.sd, 1)}."
         ) from None
 
 
@@ -134,9 +135,9 @@ def _emergence_rate(stage: StageDef, request: Request, ground: Ground) -> Rate:
     crop, lot = request.crop, request.lot
     if lot is not None and lot.germination is not None:
         mean, origin = lot.germination, Origin.RECORDS
-        source = f"lot {lot.code} tested {lot.germination:.0%}"
+        source = f"lot {lot.code} tested {share(lot.germination)}"
     elif crop.germination is not None:
-        mean, origin, source = crop.germination, Origin.LIBRARY, f"library germination {crop.germination:.0%}"
+        mean, origin, source = crop.germination, Origin.LIBRARY, f"library germination {share(crop.germination)}"
     else:
         raise refuse("lot_id", "missing", f"{crop.name} has no germination in the library. Choose a tested lot, or type the rate.")
     sd = min(crop.germination_sd, 0.5 * (mean * (1 - mean)) ** 0.5)

@@ -115,31 +115,34 @@ def _bands(batch: Batch, stages: list[BatchStage], lost: int) -> dict[int, dict[
 
 
 def _rungs(batch: Batch, stages: list[BatchStage], plan: Plan, lost: int) -> list[dict[str, Any]]:
-    """Rungs from what is delivered down to what is sown; a stage that keeps all and changes nothing is folded away."""
+    """Rungs from what is delivered down to what is sown."""
     bands = _bands(batch, stages, lost)
     planned = plan.stages
     rungs = []
+    last = len(stages) - 1
+    # Delivery that loses nothing is no rung of its own: what passes the grading is what is delivered.
+    folded = last if planned[last].rate.spread.mean >= 1 and planned[last].definition.multiply == 1 else None
     for stage, row in reversed(list(zip(planned, stages, strict=True))):
-        if row.kind == "sow" or (row.kind in ("grade",) and stage.rate.spread.mean >= 1):
-            continue
         index = row.order
-        last = index == len(stages) - 1
-        grade = stages[index - 1] if last and index else None
+        if row.kind == "sow" or index == folded:
+            continue
+        top = index == last or (folded is not None and index == last - 1)
         rungs.append({
-            "key": f"stage:{index}", "kind": "stage", "stage": index, "name": stage.definition.name, "unit": stage.definition.unit,
-            "date": stage.dates.end if last else stage.dates.start, "place": row.place.name if row.place else "",
+            "key": f"stage:{index}", "kind": "stage", "stage": index,
+            "name": planned[last].definition.name if top else stage.definition.name, "unit": stage.definition.unit,
+            "date": planned[last].dates.end if top else stage.dates.end,
+            "place": (stages[last] if top else row).place.name if (stages[last] if top else row).place else "",
             "place_id": row.place_id, "value": stage.out, "needed": stage.needed, "band": bands.get(index),
             "counted_share": row.counted_share,
             "counted": None if row.counted_share is None else row.counted_share * stage.into,
-            "rate": None if last and stage.rate.spread.mean >= 1 else _rate(stage), "editable": batch.state == Batch.State.PLANNED,
-            "graded": grade.counted_share if grade is not None else None,
+            "rate": None if stage.rate.spread.mean >= 1 else _rate(stage), "editable": batch.state == Batch.State.PLANNED,
         })  # fmt: skip
     first = planned[0]
     rungs.append({
         "key": "start", "kind": "start", "stage": 0, "name": first.definition.name, "unit": plan.request.definition.start_unit,
         "date": first.dates.start, "place": stages[0].place.name if stages[0].place else "", "place_id": stages[0].place_id,
         "value": batch.start, "needed": plan.quantities.plain_start, "band": None, "counted_share": None, "counted": None,
-        "rate": None, "editable": batch.state == Batch.State.PLANNED, "graded": None,
+        "rate": None, "editable": batch.state == Batch.State.PLANNED,
     })  # fmt: skip
     per_cell = plan.request.definition.seeds_per_cell
     for key, name, value, unit, words in (
@@ -152,7 +155,7 @@ def _rungs(batch: Batch, stages: list[BatchStage], plan: Plan, lost: int) -> lis
                 "key": key, "kind": "unit", "stage": 0, "name": name, "unit": unit, "date": None, "place": words, "place_id": None,
                 "value": batch.seed_g if key == "seed_g" and batch.seed_g else value, "needed": None, "band": None,
                 "counted_share": None, "counted": None, "rate": None,
-                "editable": batch.state == Batch.State.PLANNED, "graded": None,
+                "editable": batch.state == Batch.State.PLANNED,
             })  # fmt: skip
     return rungs
 
@@ -194,7 +197,8 @@ def _space(plan: Plan, ground: Ground) -> list[dict[str, Any]]:
         lane = ground.lanes[place]
         found.append({
             "place_id": place, "place": lane.place.name, "unit": lane.place.unit, "peak": peak,
-            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in runs],
+            # The worst run says it; the board draws them all.
+            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in sorted(runs, key=lambda r: -r.amount)[:1]],
         })  # fmt: skip
     return found
 

@@ -54,16 +54,21 @@ def tasks_of(plan: Plan, code: str, batch_id: int, organisation_id: int, from_st
         if stage.definition.order < from_stage:
             continue
         for task in stage.definition.tasks:
-            quantity, unit = (round(stage.into), stage.definition.unit)
-            if trays and not task.get("minutes_per_unit"):
-                quantity, unit = trays, "trays"
+            quantity, unit = _task_quantity(stage, task, trays)
             day = _task_day(stage, task)
             yield (
                 organisation_id, "batch", batch_id, code, stage.definition.order, task["kind"],
                 task["words"].format(crop=crop.lower()), stage.place, day, day + timedelta(days=1),
-                task.get("part", "morning"), quantity, unit, _minutes(task, quantity), Task.State.TODO.value,
+                task.get("part", "morning"), quantity, unit, _minutes(task, quantity or 0), Task.State.TODO.value,
                 task.get("caution", ""), "",
             )  # fmt: skip
+
+
+def _task_quantity(stage: PlannedStage, task: Mapping[str, Any], trays: int | None) -> tuple[int | None, str]:
+    """What a task is done to: trays, units, or nothing that is counted."""
+    if task.get("minutes_per_unit"):
+        return round(stage.into), stage.definition.unit
+    return (trays, "trays") if task.get("minutes_per_tray") and trays else (None, "")
 
 
 def _task_day(stage: PlannedStage, task: Mapping[str, Any]) -> date:

@@ -9,7 +9,7 @@ from django.db import transaction
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused, refuse
-from aldrip.base.words import day
+from aldrip.base.words import day, plural
 from aldrip.batches.editing import abandon
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
@@ -121,7 +121,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     ids = write_plans(ctx, plans, ground, [{line.pk: line.quantity} for line in served])
     OrderLine.objects.bulk_update([*served, *refused], ["problem", "chance", "forecast"], batch_size=2000)
     late = sum(1 for line in served if line.problem)
-    ctx.record("batch.plan", f"Planned {len(plans)} batches for {len(plans)} order lines.",
+    ctx.record("batch.plan", f"Planned {plural(len(plans), 'batch', 'batches')} for {plural(len(plans), 'order line')}.",
                after={"batches": ids[:500], "lines": [line.pk for line in served][:500]})  # fmt: skip
     return {
         "planned": len(plans), "late": late, "batches": ids,

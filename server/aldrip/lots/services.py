@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from django.db import models, transaction
 
+from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
 from aldrip.lots.models import Lot, Movement, TestResult
@@ -85,7 +86,7 @@ def record_test(ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: da
     """A test result; the newest of its kind becomes what the lot is sown by."""
     lot = ctx.get(Lot, lot_id, lock=True)
     if kind == "germination" and not 0 <= value <= 1:
-        raise refuse("value", "out_of_range", f"Germination lies between 0 and 100 %, not {value:.0%}.")
+        raise refuse("value", "out_of_range", f"Germination lies between 0 and 100 %, not {share(value)}.")
     if kind == "tgw" and not 0 < value <= 2000:
         raise refuse("value", "out_of_range", f"A thousand-grain weight of {value:g} g cannot be; 0.01 to 2 000 g.")
     if tested_on > ctx.today:
@@ -100,7 +101,7 @@ def record_test(ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: da
     elif newest is not None:
         lot.tgw_g = newest.value
     lot.save(update_fields=["germination", "tested_on", "tgw_g"])
-    shown = f"{value:.0%} germination" if kind == "germination" else f"{value:g} g a thousand"
+    shown = f"{share(value)} germination" if kind == "germination" else f"{value:g} g a thousand"
     ctx.record("lot.test", f"Lot {lot.code} tested: {shown}.", lot)
     return result
 

@@ -123,7 +123,10 @@ def orders(ctx: Ctx) -> Any:
     )
     for line, batch, code in pairs:
         served.setdefault(line, []).append((batch, code))
-    return [line_out(line, sorted(served.get(line.pk, []))) for line in lines]
+    # What is open comes first, the nearest on top; what is closed follows, the newest on top.
+    opened = [line for line in lines if line.state == OrderLine.State.OPEN]
+    closed = [line for line in lines if line.state != OrderLine.State.OPEN]
+    return [line_out(line, sorted(served.get(line.pk, []))) for line in [*opened, *reversed(closed)]]
 
 
 def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from psycopg.types.range import DateRange
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Conflict, FieldError, Refused, refuse
 from aldrip.base.importing import neutral
+from aldrip.base.words import plural
 from aldrip.orders.models import Order, OrderLine
 from aldrip.orders.rows import COLUMNS, ReadRow, check
 
@@ -46,7 +47,7 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     made = OrderLine.objects.bulk_create(lines)
     names = sorted({order.number for order in orders})
     shown = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
-    ctx.record("orders.take_in", f"Took in {len(made)} order lines: {shown}.", after={"lines": [one.pk for one in made][:500]})
+    ctx.record("orders.take_in", f"Took in {plural(len(made), 'order line')}: {shown}.", after={"lines": [one.pk for one in made][:500]})
     return [one.pk for one in made]
 
 

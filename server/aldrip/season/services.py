@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from django.db.models import Q
 
+from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.batches.ground import Ground
@@ -41,7 +42,7 @@ def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
 def _batches(ctx: Ctx) -> list[Decision]:
     rows = ctx.rows(Batch).filter(decide_by__gte=ctx.today).select_related("crop").order_by("decide_by")
     return [
-        Decision("batches", b.decide_by, f"re-sow {b.code}", f"{b.crop.name} {b.code} came up at {b.counted or 0:.0%}: {b.decide_text}.",
+        Decision("batches", b.decide_by, f"re-sow {b.code}", f"{b.crop.name} {b.code} came up at {share(b.counted or 0)}: {b.decide_text}.",
                  f"/batches/{b.pk}", "See the offer")
         for b in rows
     ]  # fmt: skip
@@ -49,6 +50,8 @@ def _batches(ctx: Ctx) -> list[Decision]:
 
 def _orders(ctx: Ctx) -> list[Decision]:
     open_lines = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today).select_related("order", "crop")
+    # A line whose batch asks for a re-sowing waits in Batches, not here as well.
+    open_lines = open_lines.exclude(allocations__batch__decide_by__gte=ctx.today)
     found = []
     for line in open_lines.filter(Q(problem__startswith="Cannot be met") | Q(problem__startswith="No method") | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
         text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
@@ -62,7 +65,7 @@ def _places(ground: Ground) -> list[Decision]:
     found = []
     end = ground.today + timedelta(days=120)
     for pk, lane in ground.lanes.items():
-        for run in ground.over(pk, ground.today, end)[:1]:
+        for run in sorted(ground.over(pk, ground.today, end), key=lambda r: -r.amount)[:1]:
             week = run.start.isocalendar().week
             found.append(Decision("places", run.start, f"{lane.place.name} over",
                                   f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",

@@ -4,7 +4,7 @@ from typing import Any
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.schemas import steps
-from aldrip.base.words import day, grams, number
+from aldrip.base.words import day, grams, number, share
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.saved import dates_of, load_batch, request_of
 from aldrip_core.media import Media, media
@@ -63,7 +63,7 @@ def _lot_words(batch: Batch) -> str:
     lot = batch.lot
     if lot is None:
         return "no lot chosen yet"
-    tested = f", tested {lot.germination:.0%}" if lot.germination is not None else ", not tested"
+    tested = f", tested {share(lot.germination)}" if lot.germination is not None else ", not tested"
     return f"lot {lot.code}, {grams(float(lot.balance))} left{tested}"
 
 

@@ -2504,8 +2504,6 @@ export interface components {
             rate: components["schemas"]["RateOut"] | null;
             /** Editable */
             editable: boolean;
-            /** Graded */
-            graded: number | null;
         };
         /** SpaceOut */
         SpaceOut: {

@@ -10,6 +10,11 @@ function shown(value: unknown, unit: string, kind: string): string {
   return typeof value === "number" ? quantity(value, unit) : String(value);
 }
 
+/** Places that a proposal leaves as they were say nothing, unless they overflow. */
+function matters(figure: Schemas["FigureOut"]): boolean {
+  return figure.kind !== "space" || figure.worse || figure.before !== figure.after;
+}
+
 function noteOf(figure: Schemas["FigureOut"]): string {
   if (figure.kind !== "date") return figure.note;
   const [before, after] = [isoWeek(String(figure.before)).week, isoWeek(String(figure.after)).week];
@@ -53,7 +58,7 @@ export function ConsequencesBar() {
               </span>
             </p>
             <div className="mt-1 flex flex-wrap gap-x-7 gap-y-1">
-              {proposal.figures.map((figure) => (
+              {proposal.figures.filter(matters).map((figure) => (
                 <div key={figure.name}>
                   <div className="note">{figure.name}</div>
                   <Before

@@ -248,12 +248,12 @@ function Flags({ line, go }: { line: Schemas["SeasonLineOut"]; go: (link: string
           type="button"
           key={flag.title + flag.by}
           className="absolute border-l-2 border-decide p-0 text-left"
-          style={{ left: x, top: 22, height: 24 }}
+          style={{ left: x, top: fits ? 24 : 10, height: fits ? 22 : 36 }}
           aria-label={words}
           title={words}
           onClick={() => go(flag.link)}
         >
-          {fits ? <Pennant later={later}>{words}</Pennant> : <span className="block h-2 w-2 bg-decide" />}
+          {fits ? <Pennant later={later}>{words}</Pennant> : <span className="block h-1.5 w-2.5 bg-decide" />}
         </button>
       );
     });

@@ -44,7 +44,8 @@ function useLane(lane: Lane, from: Day, start: Day, end: Day) {
     const bodies = lane.bodies.filter((body) => body.start < end && body.end > start);
     const busy = bodies.length;
     // 100 % of the place in px: roomy where much stands, thin where little does.
-    const full = busy >= 6 ? 128 : busy >= 3 ? 76 : 34;
+    const share = peak / lane.usable;
+    const full = !busy ? 26 : share > 0.5 ? (busy >= 6 ? 150 : 90) : busy >= 3 ? 66 : 34;
     const height = Math.max(full, (peak / lane.usable) * full) + 8;
     return { peak, at, bodies, full, height, laid: stack(bodies, start, end) };
   }, [lane, from, start, end]);
@@ -71,6 +72,7 @@ function LaneRow({
   const y = (amount: number) => height - (amount / lane.usable) * full;
   const over = lane.over.filter((run) => run.end > start && run.start < end);
   const worst = Math.max(0, ...over.map((run) => run.amount));
+  const later = lane.load.slice(Math.max(0, daysBetween(from, end)));
   const stages =
     proposed?.proposal?.stages.filter(
       (stage) => stage.place_id === lane.place_id && stage.amount > 0 && stage.start < end && stage.end > start,
@@ -129,11 +131,7 @@ function LaneRow({
         <g clipPath={`url(#open${lane.place_id})`}>
           <Weeks height={height} />
         </g>
-        <path
-          d={loadPath(lane.load, from, (day) => Math.max(HEAD + scale.open, scale.x(day)), foldY)}
-          className="fill-plan stroke-line"
-          strokeWidth={1}
-        />
+        <path d={loadPath(later, end, scale.x, foldY)} className="fill-plan stroke-line" strokeWidth={1} />
         <g clipPath={`url(#open${lane.place_id})`}>
           {laid.map((one) => (
             <BodyShape
@@ -147,32 +145,30 @@ function LaneRow({
           ))}
           {over.map((run) => {
             const x1 = Math.max(HEAD, scale.x(run.start));
-            const x2 = Math.min(HEAD + scale.open, scale.x(run.end));
             const top = y(lane.usable + run.amount);
             return (
               <g key={run.start} className="pointer-events-none">
                 <OverShape lane={lane} from={from} run={run} y={y} />
-                <text
-                  x={x1 - 6 > HEAD + 120 ? x1 - 6 : x2 + 6}
-                  y={Math.max(11, top + 10)}
-                  textAnchor={x1 - 6 > HEAD + 120 ? "end" : "start"}
-                  className="cond fill-ink text-note font-bold"
-                >
-                  over by {area(run.amount)} {lane.unit} from {shortDay(run.start)}
-                </text>
+                {run.amount === worst ? (
+                  <text
+                    x={x1 - 6}
+                    y={Math.max(11, top + 10)}
+                    textAnchor={x1 > HEAD + 170 ? "end" : "start"}
+                    className="cond fill-ink text-note font-bold"
+                  >
+                    over by {area(run.amount)} {lane.unit} from {shortDay(run.start)}
+                  </text>
+                ) : null}
               </g>
             );
           })}
           {stages.map((stage) => (
-            <rect
+            <ProposedShape
               key={stage.stage}
-              x={scale.x(stage.start)}
-              y={Math.max(1, y(Math.max(stage.amount, lane.usable * 0.12)) - 2)}
-              width={Math.max(3, scale.x(stage.end) - scale.x(stage.start))}
-              height={Math.max(8, (stage.amount / lane.usable) * full)}
-              className="fill-panel stroke-decide pointer-events-none"
-              fillOpacity={0.85}
-              strokeWidth={2}
+              stage={stage}
+              code={proposed?.proposal?.sentence ?? ""}
+              y={y}
+              lane={lane}
             />
           ))}
         </g>
@@ -196,6 +192,34 @@ function LaneRow({
         ) : null}
       </svg>
     </section>
+  );
+}
+
+/** Where a proposal would stand, on the lane's floor and to scale. */
+function ProposedShape({
+  stage,
+  code,
+  y,
+  lane,
+}: {
+  stage: Schemas["MovedStageOut"];
+  code: string;
+  y: (amount: number) => number;
+  lane: Lane;
+}) {
+  const { scale } = useSpan();
+  const [x, width] = [scale.x(stage.start), Math.max(3, scale.x(stage.end) - scale.x(stage.start))];
+  const top = y(Math.max(stage.amount, lane.usable * 0.02));
+  return (
+    <g className="pointer-events-none">
+      <rect x={x} y={top - 1} width={width} height={y(0) - top} className="fill-panel stroke-decide" strokeWidth={2} />
+      {width > 70 && y(0) - top > 11 ? (
+        <text x={x + 5} y={(top + y(0)) / 2 + 4} className="cond fill-decide text-note font-bold">
+          {stage.name}
+        </text>
+      ) : null}
+      <title>{code}</title>
+    </g>
   );
 }
 
@@ -341,7 +365,7 @@ function BodyShape({
           />
         </>
       )}
-      <path d={d} className="fill-none stroke-none group-focus-visible:stroke-ink" strokeWidth={4} />
+      <path d={d} className="fill-none stroke-none group-focus-visible:stroke-ink" strokeWidth={3} />
       {fits || short ? (
         <text
           x={best.x + 6}
@@ -349,7 +373,7 @@ function BodyShape({
           className="cond pointer-events-none fill-ink text-note"
         >
           <tspan className="font-bold">{moving ? "was here" : body.code}</tspan>
-          {fits && !moving ? ` ${body.crop}` : ""}
+          {fits && !moving ? <tspan dx={4}>{body.crop}</tspan> : null}
         </text>
       ) : null}
     </g>

@@ -14,6 +14,7 @@ type Rung = Schemas["RungOut"];
 const RUNG = 42;
 const RATE = 23;
 const BAR = 20;
+const LEFT = 372;
 
 /** The ladder: from what is delivered down to what is sown, one rung a stage. */
 export function Rungs({ batch }: { batch: Batch }) {
@@ -22,7 +23,7 @@ export function Rungs({ batch }: { batch: Batch }) {
   useLayoutEffect(() => {
     const element = holder.current;
     if (!element) return;
-    const watch = new ResizeObserver(() => setWidth(Math.max(180, element.clientWidth - 352)));
+    const watch = new ResizeObserver(() => setWidth(Math.max(180, element.clientWidth - LEFT)));
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
@@ -36,7 +37,7 @@ export function Rungs({ batch }: { batch: Batch }) {
   }
   return (
     <div ref={holder} className="relative mt-2" style={{ height: y }}>
-      <svg className="absolute top-0" style={{ left: 352 }} width={width} height={y} aria-hidden="true">
+      <svg className="absolute top-0" style={{ left: LEFT }} width={width} height={y} aria-hidden="true">
         <Axis scale={scale} height={y} />
         {batch.rungs.map((rung, n) => (
           <Bar key={rung.key} rung={rung} y={tops[n] ?? 0} scale={scale} promised={n === 0 ? promised : 0} />
@@ -238,7 +239,7 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
   const editable = rung.editable && may("batches.plan");
   return (
     <>
-      <div className="absolute left-0 flex w-[348px] items-start" style={{ top: y, height: RUNG }}>
+      <div className="absolute left-0 flex w-[366px] items-start" style={{ top: y, height: RUNG }}>
         <div className="cond w-[72px] flex-none text-note">
           {rung.date ? (
             <>
@@ -283,7 +284,7 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
             </button>
           )}
         </div>
-        <div className="cond w-[56px] flex-none pl-2 text-note">
+        <div className="cond w-[76px] flex-none whitespace-nowrap pl-2 text-note">
           {rung.unit}
           {rung.band ? <div className="font-bold">now {count(rung.band.middle)}</div> : null}
         </div>
@@ -297,7 +298,7 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
           <button type="button" className="btn-link" onClick={() => explain(true)}>
             {rung.rate.words} {share(rung.rate.mean, 1)}
           </button>
-          <span className="note max-w-[180px] truncate" title={rung.rate.source}>
+          <span className="note max-w-[150px] truncate" title={rung.rate.source}>
             {rung.rate.source.replace(/^library: /, "")}
           </span>
         </div>
