@@ -1,6 +1,5 @@
 """`./aldrip COMMAND`: every command sets up what it needs and says what it does."""
 
-
 import sys
 
 from launcher import commands
@@ -36,7 +35,6 @@ def main() -> int:
         return 1
     except KeyboardInterrupt:
         return 130
-
 
 
 if __name__ == "__main__":

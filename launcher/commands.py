@@ -5,7 +5,6 @@ import fcntl
 import os
 import signal
 import subprocess
-import sys
 import time
 import urllib.error
 import urllib.request
@@ -258,5 +257,3 @@ def types(arguments: list[str]) -> int:
     install.python_packages("reference")
     install.front_end()
     return gates.write_types(_environment(None, OWN))
-
-

@@ -58,7 +58,10 @@ def _make_types(env: dict[str, str], target: Path) -> str:
     try:
         export = [str(install.python()), str(ROOT / "server" / "manage.py"), "export_openapi_schema", "--api", "aldrip.urls.api",
                   "--output", str(path)]  # fmt: skip
-        for command, where in ((export, ROOT), (["npm", "run", "--silent", "api", "--", str(path), "-o", str(target)], WEB)):
+        for command, where in (
+            (export, ROOT),
+            (["npm", "run", "--silent", "api", "--", str(path), "-o", str(target)], WEB),
+        ):
             answer = subprocess.run(command, cwd=where, env=env, capture_output=True, text=True)
             if answer.returncode:
                 return answer.stdout + answer.stderr

@@ -21,9 +21,7 @@ NEEDED = {
 
 
 def _installed(package: str) -> bool:
-    answer = subprocess.run(
-        ["dpkg-query", "-W", "-f=${Status}", package], capture_output=True, text=True
-    )
+    answer = subprocess.run(["dpkg-query", "-W", "-f=${Status}", package], capture_output=True, text=True)
     return "install ok installed" in answer.stdout
 
 

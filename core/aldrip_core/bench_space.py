@@ -77,13 +77,19 @@ def load(*, standing: Sequence[Standing], capacity: float, gangway: float = 0.0)
     """
     for index, one in enumerate(standing):
         if one.end <= one.start:
-            raise refuse(f"batches.{index}.to", "out_of_range", f"It ends on {one.end} but starts on {one.start}; the end is the first day after.")
+            raise refuse(
+                f"batches.{index}.to",
+                "out_of_range",
+                f"It ends on {one.end} but starts on {one.start}; the end is the first day after.",
+            )
     usable = capacity * (1 - gangway)
     if not standing:
         return Load(date(2000, 1, 1), np.zeros(0), 0.0, usable, ())
     first, last = min(one.start for one in standing), max(one.end for one in standing)
     if (last - first).days > LONGEST_DAYS:
-        raise refuse("batches", "too_large", f"The batches span {(last - first).days} days; at most {LONGEST_DAYS} are answered.")
+        raise refuse(
+            "batches", "too_large", f"The batches span {(last - first).days} days; at most {LONGEST_DAYS} are answered."
+        )
     by_day = load_by_day(standing=standing, first=first, days=(last - first).days)
     return Load(first, by_day, float(by_day.max()), usable, overflow(by_day=by_day, first=first, usable=usable))
 
@@ -98,4 +104,3 @@ def load_working(result: Load, *, capacity: float, gangway: float) -> Working:
         Step("Over", "peak - usable, where positive",
              (computed("peak", result.peak, "m²"), computed("usable", result.usable, "m²")), worst, "m²"),
     )  # fmt: skip
-

@@ -43,6 +43,7 @@ def media(
     if (litres is None) == all(value is None for value in from_trays):
         raise refuse("litres", "one_of", "Give either litres, or trays with cells_per_tray and cell_ml.")
     working: list[Step] = []
+    given: tuple[Given, ...]
     if litres is None:
         names = ("trays", "cells_per_tray", "cell_ml")
         for name, value in zip(names, from_trays, strict=True):
@@ -53,11 +54,13 @@ def media(
             Given("trays", trays), Given("cells per tray", cells_per_tray), Given("cell", cell_ml, "mL"),
             Given("settling", settling, "share"), Given("spillage", spillage, "share"),
         )  # fmt: skip
-        working.append(
-            Step("Medium", "trays × cells × mL ÷ 1000 × (1 + settling + spillage)", given, litres, "L")
-        )
+        working.append(Step("Medium", "trays × cells × mL ÷ 1000 × (1 + settling + spillage)", given, litres, "L"))
     by_part = {name: litres * part / total for name, part in parts.items()}
     for name, value in by_part.items():
-        given = (computed("litres", litres, "L"), Given(name, parts[name], "parts"), computed("all parts", total, "parts"))
+        given = (
+            computed("litres", litres, "L"),
+            Given(name, parts[name], "parts"),
+            computed("all parts", total, "parts"),
+        )
         working.append(Step(name, "litres × part ÷ all parts", given, value, "L"))
     return Media(litres, by_part, tuple(working))

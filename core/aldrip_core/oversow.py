@@ -65,7 +65,9 @@ def spread_of(
         except ValueError:
             limit = math.sqrt(rate * (1 - rate))
             raise refuse(
-                "rate_sd", "too_wide", f"A rate of {rate:g} cannot spread by {rate_sd:g}; it must stay below {limit:.3g}."
+                "rate_sd",
+                "too_wide",
+                f"A rate of {rate:g} cannot spread by {rate_sd:g}; it must stay below {limit:.3g}.",
             ) from None
         given = (Given("rate", rate, "share"), Given("standard deviation", rate_sd or 0.0, "share"))
         label = "Rate" if not rate_sd else "Rate that differs from batch to batch"
@@ -106,7 +108,9 @@ def _from_batches(batches: Sequence[Trial]) -> tuple[Spread, tuple[Step, ...], t
         Step("Rate over batches", "mean of the fitted Beta", given, spread.mean, "share"),
         Step("Spread between batches", "standard deviation of the fitted Beta", given, spread.sd, "share"),
     )
-    few = (Warn("few_batches", f"Only {len(used)} batches: their spread is itself uncertain."),) if len(used) < 5 else ()
+    few = (
+        (Warn("few_batches", f"Only {len(used)} batches: their spread is itself uncertain."),) if len(used) < 5 else ()
+    )
     return spread, steps, few
 
 
@@ -141,12 +145,14 @@ def oversow(
         text = f"No start up to {MOST:,} gives {needed:,} good ones with a chance of {chance:.3g} at this rate."
         return Oversow(None, None, None, working=steps, warnings=(*warnings, Warn("unreachable", text)))
     met = tail_at_least(needed=needed, trials=start, spread=spread)
-    given = (Given("needed", needed), Given("chance wanted", chance, "share"), computed("rate", spread.mean, "share"))
+    given: tuple[Given, ...] = (Given("needed", needed), Given("chance wanted", chance, "share"), computed("rate", spread.mean, "share"))
     steps = (
         *steps,
         Step("Start", "smallest start whose chance of the need is enough", given, start),
         Step("Expected good ones", "start × rate", (computed("start", start),), start * spread.mean),
-        Step("Chance that the need is met", "tail of the count of good ones", (computed("start", start),), met, "share"),
+        Step(
+            "Chance that the need is met", "tail of the count of good ones", (computed("start", start),), met, "share"
+        ),
     )
     cheapest = None
     if cost_surplus is not None and cost_short is not None:

@@ -67,6 +67,7 @@ def emergence(*, germination: Spread, cell_factor: Spread, seeds_per_cell: int) 
     per_seed = product([germination, cell_factor])
     if seeds_per_cell == 1:
         return per_seed
+
     def share(rate: float) -> float:
         return filled_share(germination=min(1.0, max(0.0, rate)), cell_factor=1.0, seeds_per_cell=seeds_per_cell)
 

@@ -134,7 +134,9 @@ def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
 def _never(stage: TimedStage) -> Exception:
     need = stage.duration.heat_sum_c_d
     return refuse(
-        "stages", "never_reached", f"“{stage.name}” never gathers its {need:g} °C·d where it stands. Choose a warmer place."
+        "stages",
+        "never_reached",
+        f"“{stage.name}” never gathers its {need:g} °C·d where it stands. Choose a warmer place.",
     )
 
 

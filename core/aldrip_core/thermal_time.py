@@ -76,13 +76,21 @@ def thermal_time(
     if daily_max_c is not None and (daily_mean_c is None or len(daily_max_c) != len(daily_mean_c)):
         raise refuse("daily_max_c", "length", "daily_max_c needs daily_mean_c of the same length.")
     if ceiling_c is not None and ceiling_c <= base_c:
-        raise refuse("ceiling_c", "out_of_range", f"The ceiling {ceiling_c:g} °C must lie above the base {base_c:g} °C.")
+        raise refuse(
+            "ceiling_c", "out_of_range", f"The ceiling {ceiling_c:g} °C must lie above the base {base_c:g} °C."
+        )
     given = (Given("heat sum", heat_sum_c_d, "°C·d"), Given("base", base_c, "°C"), Given("ceiling", ceiling_c, "°C"))
     if temperature_c is not None:
         heat = daily_heat(mean_c=temperature_c, base_c=base_c, ceiling_c=ceiling_c, above_ceiling=above_ceiling)
         if heat <= 0:
-            why = f"above the ceiling of {ceiling_c:g} °C" if temperature_c > base_c else f"not above the base of {base_c:g} °C"
-            return ThermalTime(None, warnings=(Warn("never_reached", f"{temperature_c:g} °C is {why}: no heat counts."),))
+            why = (
+                f"above the ceiling of {ceiling_c:g} °C"
+                if temperature_c > base_c
+                else f"not above the base of {base_c:g} °C"
+            )
+            return ThermalTime(
+                None, warnings=(Warn("never_reached", f"{temperature_c:g} °C is {why}: no heat counts."),)
+            )
         step = Step("Days", "heat sum ÷ (temperature - base)", (*given, Given("temperature", temperature_c, "°C")),
                     heat_sum_c_d / heat, "d")  # fmt: skip
         return ThermalTime(heat_sum_c_d / heat, working=(step,))
@@ -109,7 +117,9 @@ def _over_series(
             break
     working = (
         Step("Heat gathered", "sum of daily mean above base", given, total, "°C·d"),
-        Step("Days", "first day on which the sum is reached", (computed("heat gathered", total, "°C·d"),), reached, "d"),
+        Step(
+            "Days", "first day on which the sum is reached", (computed("heat gathered", total, "°C·d"),), reached, "d"
+        ),
     )
     warnings = ()
     if reached is None:

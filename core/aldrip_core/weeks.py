@@ -72,7 +72,9 @@ def read_span(text: str, *, today: date) -> Span:
         return week_span(int(match[2]), int(match[1]))
     day = _read_day(text)
     if day is None:
-        raise UnreadableDay("unreadable_date", f"“{text}” is no day or week. Write “6 Aug 2027”, “2027-08-06” or “week 31”.")
+        raise UnreadableDay(
+            "unreadable_date", f"“{text}” is no day or week. Write “6 Aug 2027”, “2027-08-06” or “week 31”."
+        )
     return Span(day, day + timedelta(days=1))
 
 

@@ -14,6 +14,7 @@ from aldrip.accounts.api import room as accounts
 from aldrip.base.errors import FieldError, Refused, ServiceError, refused_problem
 from aldrip.batches.api import room as batches
 from aldrip.calc import contract
+from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
 from aldrip.diary.api import room as diary
 from aldrip.lots.api import room as lots
@@ -61,11 +62,20 @@ def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     return _answer(request, refused_problem(errors), 422)
 
 
-@api.post("/calc/{name}", tags=["calculators"], openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
+@api.post(
+    "/calc/{name}",
+    tags=["calculators"],
+    openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}},
+)
 def calc(request: HttpRequest, name: str) -> HttpResponse:
     """A stateless calculator: JSON in, result and its working out."""
-    if name not in contract.CALCULATORS:
-        return _answer(request, contract.problem([FieldError("name", "unknown_calculator", f"There is no calculator “{name}”.")]) | {"status": 404}, 404)
+    if name not in CALCULATORS:
+        return _answer(
+            request,
+            contract.problem([FieldError("name", "unknown_calculator", f"There is no calculator “{name}”.")])
+            | {"status": 404},
+            404,
+        )
     try:
         return HttpResponse(contract.dumps(contract.calculate(name, request.body)), content_type="application/json")
     except Refused as error:
@@ -76,7 +86,9 @@ def page(request: HttpRequest, rest: str = "") -> HttpResponse:
     """The front end's one page, with a nonce; it finds the room from the address."""
     built = settings.WEB_DIST / "index.html"
     if not built.exists():
-        return HttpResponse("The front end is not built. Start Aldrip with ./aldrip serve.", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The front end is not built. Start Aldrip with ./aldrip serve.", status=503, content_type="text/plain"
+        )
     nonce = str(getattr(request, "csp_nonce", ""))  # reading it puts it into the policy
     answer = HttpResponse(built.read_text(encoding="utf-8").replace("__NONCE__", nonce))
     answer["Cache-Control"] = "no-store"

@@ -144,7 +144,7 @@ def add_member(ctx: Ctx, body: MemberIn) -> Any:
     return _member(services.add_member(ctx, **body.dict()))
 
 
-@room.patch("/members/{member_id}", "accounts.manage", response=MemberOut)
+@room.patch("/members/{int:member_id}", "accounts.manage", response=MemberOut)
 def change_member(ctx: Ctx, member_id: int, body: MemberChange) -> Any:
     return _member(services.change_member(ctx, member_id, **body.dict()))
 

@@ -96,7 +96,7 @@ class Ctx:
             organisation=self.organisation,
             actor=self.user,
             action=action,
-            subject_kind=subject._meta.model_name if subject is not None else "",
+            subject_kind=(subject._meta.model_name or "") if subject is not None else "",
             subject_id=subject.pk if subject is not None else None,
             sentence=sentence[:400],
             before=before,
@@ -112,13 +112,13 @@ def context_of(request: HttpRequest, action: str) -> Ctx:
         raise SignInNeeded("Sign in first.")
     member = (
         Member.objects.select_related("organisation")
-        .filter(user=user, active=True, organisation_id=request.session.get("organisation"))
+        .filter(user=user, active=True, organisation_id=request.session.get("organisation", 0))
         .first()
         or Member.objects.select_related("organisation").filter(user=user, active=True).order_by("id").first()
     )
     if member is None:
         raise Forbidden("You belong to no nursery here. Ask a manager to add you.")
     if not may(member.role, action):
-        role = Member(role=member.role).get_role_display().lower()  # type: ignore[attr-defined]
+        role = Member(role=member.role).get_role_display().lower()
         raise Forbidden(f"A {role} may not do this. Ask a manager.", role=member.role, action=action)
     return Ctx(member.organisation, user, member.role)

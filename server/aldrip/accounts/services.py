@@ -110,7 +110,9 @@ def change_member(ctx: Ctx, member_id: int, *, role: str | None = None, active: 
     if was_manager and not still and not others.exists():
         raise refuse("role", "last_manager", "This is the last manager; name another one first.")
     member.save()
-    ctx.record("member.change", f"{member.user.username} is {member.role}{'' if member.active else ', without entry'}.", member)
+    ctx.record(
+        "member.change", f"{member.user.username} is {member.role}{'' if member.active else ', without entry'}.", member
+    )
     return member
 
 
@@ -131,7 +133,9 @@ def advance_clock(ctx: Ctx, to: date) -> Organisation:
     if organisation.practice_date is None:
         raise refuse("to", "no_practice", "This nursery runs on the real date.")
     if to <= organisation.practice_date:
-        raise refuse("to", "backwards", f"The practice clock stands on {organisation.practice_date}; it only moves forward.")
+        raise refuse(
+            "to", "backwards", f"The practice clock stands on {organisation.practice_date}; it only moves forward."
+        )
     if (to - organisation.practice_date).days > 366:
         raise refuse("to", "too_far", "At most a year at a time.")
     organisation.practice_date = to

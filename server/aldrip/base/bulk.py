@@ -14,7 +14,8 @@ def take_ids(model: type[models.Model], count: int) -> list[int]:
         return []
     with connection.cursor() as cursor:
         cursor.execute(
-            "select nextval(pg_get_serial_sequence(%s, 'id')) from generate_series(1, %s)", [model._meta.db_table, count]
+            "select nextval(pg_get_serial_sequence(%s, 'id')) from generate_series(1, %s)",
+            [model._meta.db_table, count],
         )
         return [row[0] for row in cursor.fetchall()]
 

@@ -29,7 +29,11 @@ class Table:
 def read_file(name: str, content: bytes) -> Table:
     """Read a CSV or XLSX file. Raises Refused with what is wrong and what to do."""
     if len(content) > MOST_BYTES:
-        raise refuse("file", "too_large", f"The file has {len(content) / 1e6:.1f} MB; at most {MOST_BYTES / 1e6:.0f} MB are read.")
+        raise refuse(
+            "file",
+            "too_large",
+            f"The file has {len(content) / 1e6:.1f} MB; at most {MOST_BYTES / 1e6:.0f} MB are read.",
+        )
     if content[:2] == b"PK" or name.lower().endswith((".xlsx", ".xlsm")):
         return _read_xlsx(content)
     for encoding in ("utf-8-sig", "cp1252"):
@@ -56,7 +60,9 @@ def _read_xlsx(content: bytes) -> Table:
     try:
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
     except (BadZipFile, InvalidFileException, KeyError, ValueError, OSError):
-        raise refuse("file", "unreadable", "The spreadsheet cannot be opened. Save it again as XLSX, or as CSV.") from None
+        raise refuse(
+            "file", "unreadable", "The spreadsheet cannot be opened. Save it again as XLSX, or as CSV."
+        ) from None
     sheet = book.worksheets[0]
     rows = []
     for number, row in enumerate(sheet.iter_rows(values_only=True, max_col=MOST_COLUMNS), start=1):
@@ -88,7 +94,9 @@ def _table(raw: list[tuple[int, list[str]]]) -> Table:
     if not body:
         raise refuse("file", "empty", "There are headings but no orders below them.")
     if len(body) > MOST_ROWS:
-        raise refuse("file", "too_large", f"{len(body):,} rows; at most {MOST_ROWS:,} are read at once. Split the file.")
+        raise refuse(
+            "file", "too_large", f"{len(body):,} rows; at most {MOST_ROWS:,} are read at once. Split the file."
+        )
     width = len(headings)
     rows = [(row + [""] * width)[:width] for _, row in body]
     return Table(headings, rows, [number for number, _ in body])

@@ -35,7 +35,11 @@ def read_count(text: str, field: str) -> int:
     if unit.lower() in THOUSANDS:
         value, unit = value * THOUSANDS[unit.lower()], ""
     if unit:
-        raise refuse(field, "unit_in_number", f"“{text}” has a unit in it. Write the number of plants alone; “{unit}” is not counted here.")
+        raise refuse(
+            field,
+            "unit_in_number",
+            f"“{text}” has a unit in it. Write the number of plants alone; “{unit}” is not counted here.",
+        )
     if value < 0:
         raise refuse(field, "negative", f"{value:,.0f} is less than nothing. How many are wanted?")
     if value == 0:
@@ -43,7 +47,9 @@ def read_count(text: str, field: str) -> int:
     if value != int(value):
         raise refuse(field, "not_whole", f"{value:g} is not a whole number of plants.")
     if value > 10_000_000:
-        raise refuse(field, "too_large", f"{value:,.0f} is more than the 10,000,000 that one line may promise. Split it.")
+        raise refuse(
+            field, "too_large", f"{value:,.0f} is more than the 10,000,000 that one line may promise. Split it."
+        )
     return int(value)
 
 
@@ -57,11 +63,22 @@ def read_measure(text: str, unit: str, field: str) -> float:
     if typed == "%" and unit == "share":
         return value / 100
     registry = _registry()
-    names = {"F": "degF", "°F": "degF", "C": "degC", "°C": "degC", "m²": "m^2", "ft2": "ft^2", "m2": "m^2", "sq ft": "ft^2"}
+    names = {
+        "F": "degF",
+        "°F": "degF",
+        "C": "degC",
+        "°C": "degC",
+        "m²": "m^2",
+        "ft2": "ft^2",
+        "m2": "m^2",
+        "sq ft": "ft^2",
+    }
     try:
         wanted = names.get(unit, unit)
         return float(registry.Quantity(value, names.get(typed, typed)).to(wanted).magnitude)
     except Refused:
         raise
     except Exception:  # pint raises many kinds for what it cannot read
-        raise refuse(field, "unknown_unit", f"“{typed}” cannot be read as {unit}. Write the number in {unit}.") from None
+        raise refuse(
+            field, "unknown_unit", f"“{typed}” cannot be read as {unit}. Write the number in {unit}."
+        ) from None

@@ -213,7 +213,7 @@ class LadderOut(BatchOut):
     next_stage: int | None
 
 
-@room.get("/batches/{batch_id}", "see", response=LadderOut)
+@room.get("/batches/{int:batch_id}", "see", response=LadderOut)
 def batch(ctx: Ctx, batch_id: int) -> Any:
     return ladder_of(ctx, batch_id)
 
@@ -361,7 +361,7 @@ def vars_of(effect: editing.OrderEffect) -> dict[str, Any]:
     return {name: getattr(effect, name) for name in editing.OrderEffect.__dataclass_fields__}
 
 
-@room.post("/batches/{batch_id}/preview", "batches.plan", response=ProposalOut)
+@room.post("/batches/{int:batch_id}/preview", "batches.plan", response=ProposalOut)
 def preview(ctx: Ctx, batch_id: int, body: ChangeIn) -> Any:
     """What a change would do; nothing is saved."""
     return _proposal(editing.propose(ctx, batch_id, body.change()))
@@ -372,13 +372,13 @@ class KeepIn(Schema):
     change: ChangeIn
 
 
-@room.post("/batches/{batch_id}/keep", "batches.plan", response=ProposalOut)
+@room.post("/batches/{int:batch_id}/keep", "batches.plan", response=ProposalOut)
 def keep(ctx: Ctx, batch_id: int, body: KeepIn) -> Any:
     """Save a change whose consequences were seen; 409 with both values when somebody saved first."""
     return _proposal(editing.keep(ctx, batch_id, body.change.change(), body.version))
 
 
-@room.post("/audit/{audit_id}/undo", "batches.plan", response=AuditOut)
+@room.post("/audit/{int:audit_id}/undo", "batches.plan", response=AuditOut)
 def undo(ctx: Ctx, audit_id: int) -> Any:
     return audit_row(editing.undo(ctx, audit_id))
 
@@ -501,7 +501,7 @@ class CancelIn(Schema):
     reason: str = Field(max_length=300)
 
 
-@room.post("/order-lines/{line_id}/cancel", "orders.edit", response=Done)
+@room.post("/order-lines/{int:line_id}/cancel", "orders.edit", response=Done)
 def cancel_line(ctx: Ctx, line_id: int, body: CancelIn) -> Any:
     """Cancel an open line; batches planned for it alone are let go."""
     line = starting.cancel(ctx, line_id, body.reason)
@@ -518,7 +518,7 @@ class SownIn(Schema):
     note: str = ""
 
 
-@room.post("/batches/{batch_id}/sown", "batches.do", response=Done)
+@room.post("/batches/{int:batch_id}/sown", "batches.do", response=Done)
 def sown(ctx: Ctx, batch_id: int, body: SownIn) -> Any:
     found = doing.sown(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.code} is sown."}
@@ -531,7 +531,7 @@ class MovedIn(Schema):
     version: int | None = None
 
 
-@room.post("/batches/{batch_id}/moved", "batches.do", response=Done)
+@room.post("/batches/{int:batch_id}/moved", "batches.do", response=Done)
 def moved(ctx: Ctx, batch_id: int, body: MovedIn) -> Any:
     found = doing.moved(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.code} moved on."}
@@ -551,7 +551,7 @@ class CountIn(Schema):
     reason: str = ""
 
 
-@room.post("/batches/{batch_id}/counts", "diary.count", response=Done)
+@room.post("/batches/{int:batch_id}/counts", "diary.count", response=Done)
 def count(ctx: Ctx, batch_id: int, body: CountIn) -> Any:
     """Count emergence on sampled trays; a repeat with the same uuid changes nothing."""
     trays = [TrayCount(tray.sampled, tray.found) for tray in body.trays]
@@ -567,7 +567,7 @@ class LossIn(Schema):
     client_uuid: uuid.UUID
 
 
-@room.post("/batches/{batch_id}/losses", "diary.count", response=Done)
+@room.post("/batches/{int:batch_id}/losses", "diary.count", response=Done)
 def loss(ctx: Ctx, batch_id: int, body: LossIn) -> Any:
     found = doing.count_loss(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.found} lost."}
@@ -586,7 +586,7 @@ class GradedIn(Schema):
     version: int | None = None
 
 
-@room.post("/batches/{batch_id}/graded", "batches.do", response=Done)
+@room.post("/batches/{int:batch_id}/graded", "batches.do", response=Done)
 def graded(ctx: Ctx, batch_id: int, body: GradedIn) -> Any:
     lot = doing.graded(ctx, batch_id, good=body.good, out=[o.dict() for o in body.out], on=body.on,
                        client_uuid=body.client_uuid, version=body.version)  # fmt: skip
@@ -597,7 +597,7 @@ class ResowIn(Schema):
     version: int
 
 
-@room.post("/batches/{batch_id}/resow", "batches.plan", response=Done)
+@room.post("/batches/{int:batch_id}/resow", "batches.plan", response=Done)
 def resow(ctx: Ctx, batch_id: int, body: ResowIn) -> Any:
     """Take the offer to sow again: a new batch with its tasks."""
     pk = resowing.take_offer(ctx, batch_id, version=body.version)

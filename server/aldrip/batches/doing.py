@@ -8,10 +8,10 @@ from typing import Any
 
 from django.db import transaction
 
-from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import days
 from aldrip.base.errors import Conflict, refuse
+from aldrip.base.words import share
 from aldrip.batches.editing import apply_plan, running_stage
 from aldrip.batches.forecasting import losses, refresh
 from aldrip.batches.ground import Ground
@@ -145,12 +145,13 @@ def moved(
         ahead = stages[begun].name if begun < len(stages) else "nothing"
         raise refuse("stage", "not_next", f"The next step of {batch.code} is “{ahead}”.")
     before = stages[stage - 1]
-    if before.actual_start and on < before.actual_start:
-        raise refuse("on", "too_early", f"“{before.name}” began on {before.actual_start}; it cannot move on before that.")
+    since = before.actual_start or on
+    if on < since:
+        raise refuse("on", "too_early", f"“{before.name}” began on {since}; it cannot move on before that.")
     if place_id is not None:
         row.place = ctx.get(Place, place_id)
     before.actual_end, row.actual_start = on, on
-    before.planned = days(before.actual_start, max(on, before.actual_start + timedelta(days=1)))
+    before.planned = days(since, max(on, since + timedelta(days=1)))
     BatchStage.objects.bulk_update([before, row], ["actual_start", "actual_end", "place", "planned"])
     _follow_on(ctx, batch, stages, stage)
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=stage, kinds=["move", "pot", "space", "stack"])
@@ -245,7 +246,11 @@ def graded(
     if good < 0 or rejected < 0 or good + rejected == 0:
         raise refuse("good", "missing", "How many were good, and how many were graded out?")
     if good + rejected + before > left:
-        raise refuse("good", "too_many", f"{good + rejected + before:,} graded is more than the {left:,} that were started and not lost.")
+        raise refuse(
+            "good",
+            "too_many",
+            f"{good + rejected + before:,} graded is more than the {left:,} that were started and not lost.",
+        )
     row = next((s for s in stages if s.kind == "grade"), stages[-1])
     _begin_through(stages, row, on)
     lot = Lot.objects.create(

@@ -7,11 +7,11 @@ from typing import Any
 
 from django.db import transaction
 
-from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
+from aldrip.base.words import share
 from aldrip.batches.forecasting import Group, groups, refresh, stock_of
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage, Occupancy
@@ -112,7 +112,9 @@ def _source_changes(ctx: Ctx, request: Request, change: Change) -> Request:
     if change.lot_id is not None:
         lot = ctx.get(Lot, change.lot_id)
         if lot.crop_id != request.crop.pk:
-            raise refuse("lot_id", "other_crop", f"Lot {lot.code} is not {request.crop.name.lower()}. Choose a lot of that crop.")
+            raise refuse(
+                "lot_id", "other_crop", f"Lot {lot.code} is not {request.crop.name.lower()}. Choose a lot of that crop."
+            )
         germinate = {s.order for s in request.definition.stages if s.kind == "germinate"}
         kept = {order: rate for order, rate in request.kept_rates.items() if order not in germinate}
         request = replace(request, lot=lot, kept_rates=kept)
@@ -158,7 +160,9 @@ def _place_change(ctx: Ctx, request: Request, change: Change) -> Request:
     counted_in_trays = stage.density == "tray"
     if place.capacity is not None and stage.density and (place.unit == "trays") != counted_in_trays:
         wanted = "trays" if counted_in_trays else "m²"
-        raise refuse("place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}.")
+        raise refuse(
+            "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."
+        )
     return replace(request, places={**request.places, change.stage: place.pk})
 
 
@@ -176,7 +180,9 @@ def changed_request(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Ch
         fixed = ("needed", "rung", "start", "trays", "seed_g", "container_id", "lot_id", "sow_on")
         touched = [name for name in fixed if getattr(change, name) is not None]
         if touched:
-            raise refuse(touched[0], "happened", f"Batch {batch.code} is sown; what was sown cannot change. Sow again instead.")
+            raise refuse(
+                touched[0], "happened", f"Batch {batch.code} is sown; what was sown cannot change. Sow again instead."
+            )
     request = _source_changes(ctx, request_of(batch, stages), change)
     request = _place_change(ctx, request, change)
     return _date_changes(_quantity_changes(request, change), change, ground, running)
@@ -243,7 +249,11 @@ def _space_figures(batch: Batch, stages: list[BatchStage], plan: Plan, ground: G
         last = max(ground.index(end) for _, end in days_)
         peak_before, peak_after = (float(load[pk][first:last].max()) for load in (before, after))
         over = peak_after - lane.usable
-        note = f"over by {over:,.0f} {lane.place.unit}" if over > 1e-6 else f"{share(peak_after / lane.usable)} of {lane.usable:,.0f} {lane.place.unit}"
+        note = (
+            f"over by {over:,.0f} {lane.place.unit}"
+            if over > 1e-6
+            else f"{share(peak_after / lane.usable)} of {lane.usable:,.0f} {lane.place.unit}"
+        )
         figures.append(Figure(lane.place.name, peak_before, peak_after, lane.place.unit, note, "space", over > 1e-6))
     return figures
 
@@ -345,7 +355,11 @@ def redo_tasks(ctx: Ctx, batch: Batch, plan: Plan, running: int) -> None:
 def _conflict(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) -> Conflict:
     """Both values: what stands saved now, and what this person wanted."""
     last = (
-        ctx.rows(AuditEvent).filter(subject_kind="batch", subject_id=batch.pk).select_related("actor").order_by("-id").first()
+        ctx.rows(AuditEvent)
+        .filter(subject_kind="batch", subject_id=batch.pk)
+        .select_related("actor")
+        .order_by("-id")
+        .first()
     )
     who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
     try:

@@ -40,9 +40,7 @@ def stage_spread(stage: BatchStage) -> Spread:
     return Spread(stage.alpha, stage.beta)
 
 
-def stock_of(
-    batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: int | None
-) -> Stock:
+def stock_of(batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: int | None) -> Stock:
     """What a batch stands at: its lots if it was graded, else its last count, else its start."""
     multiply = 1.0
     for stage in stages:
@@ -86,7 +84,9 @@ def in_stock(batches: Iterable[int]) -> dict[int, int]:
     return {pk: int(total) for pk, total in rows}
 
 
-def groups(ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False) -> list[Group]:
+def groups(
+    ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False
+) -> list[Group]:
     """The groups that hold these batches or lines. A fixed number of queries."""
     allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
     if not everything:
@@ -142,7 +142,9 @@ def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set
     return list(parts.values())
 
 
-def refresh(ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False) -> list[Group]:
+def refresh(
+    ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False
+) -> list[Group]:
     """Bring chance, forecast and band of the touched batches and lines up to date."""
     found = groups(ctx, batches=batches, lines=lines, everything=everything)
     changed_lines, changed_batches = [], []

@@ -162,7 +162,9 @@ class Ground:
             .annotate(total=Sum("seed_g"))
         )
         return {
-            lot.pk: lot.balance - Decimal(promised.get(lot.pk) or 0) for lots in self.lots_by_crop.values() for lot in lots
+            lot.pk: lot.balance - Decimal(promised.get(lot.pk) or 0)
+            for lots in self.lots_by_crop.values()
+            for lot in lots
         }
 
     @cached_property
@@ -179,9 +181,11 @@ class Ground:
                 counted_share__isnull=False,
             )
             .order_by("-batch_id")
-            .values_list("batch__method_id", "kind", "counted_share", "batch__lot__germination", "multiply")[:2000]
+            .values_list("batch__method_id", "kind", "counted_share", "batch__lot__germination")[:2000]
         )
-        for method, kind, share, germination, _ in rows:
+        for method, kind, share, germination in rows:
+            if share is None:
+                continue
             factor = share / germination if kind == "germinate" and germination else share
             shares[method, kind].append(min(0.999, factor))
         return {key: _record(values) for key, values in shares.items() if len(values) >= FEWEST_RECORDS}

@@ -120,7 +120,9 @@ def _typed_spread(stage: StageDef, typed: TypedRate) -> Spread:
         return Spread.from_mean_sd(typed.mean, typed.sd)
     except ValueError:
         raise refuse(
-            "rate", "too_wide", f"“{stage.name}” cannot keep {share(typed.mean, 1)} with a spread of {share(typed.sd, 1)}."
+            "rate",
+            "too_wide",
+            f"“{stage.name}” cannot keep {share(typed.mean, 1)} with a spread of {share(typed.sd, 1)}.",
         ) from None
 
 
@@ -139,12 +141,18 @@ def _emergence_rate(stage: StageDef, request: Request, ground: Ground) -> Rate:
     elif crop.germination is not None:
         mean, origin, source = crop.germination, Origin.LIBRARY, f"library germination {share(crop.germination)}"
     else:
-        raise refuse("lot_id", "missing", f"{crop.name} has no germination in the library. Choose a tested lot, or type the rate.")
+        raise refuse(
+            "lot_id",
+            "missing",
+            f"{crop.name} has no germination in the library. Choose a tested lot, or type the rate.",
+        )
     sd = min(crop.germination_sd, 0.5 * (mean * (1 - mean)) ** 0.5)
     germination = Spread.from_mean_sd(mean, sd)
     record = ground.records.get((request.method.pk, "germinate")) if request.use_records else None
     factor = record.spread if record else request.definition.cell_factor
-    told = f"own cell factor {factor.mean:.3f}, {record.batches} batches" if record else f"cell factor {factor.mean:.3f}"
+    told = (
+        f"own cell factor {factor.mean:.3f}, {record.batches} batches" if record else f"cell factor {factor.mean:.3f}"
+    )
     per_cell = request.definition.seeds_per_cell
     spread = emergence(germination=germination, cell_factor=factor, seeds_per_cell=per_cell)
     seeds = "" if per_cell == 1 else f", {per_cell} seeds a cell"
@@ -256,7 +264,9 @@ def _stand(
                 f"{(span.end - span.start).days} days of “{stage.name}” are likely to pass it."
             )
         stages.append(
-            PlannedStage(stage, span, lane.place.pk if lane else None, rate, rung.needed, rung.out, into, amount, resting)
+            PlannedStage(
+                stage, span, lane.place.pk if lane else None, rate, rung.needed, rung.out, into, amount, resting
+            )
         )
         into = rung.out
     return tuple(stages), problems

@@ -102,7 +102,9 @@ def _bands(batch: Batch, stages: list[BatchStage], lost: int) -> dict[int, dict[
         if stage.order == counted:
             found = Spread.from_mean_sd(stage.counted_share or 0.0, stage.counted_sd or 0.0)
         else:
-            into *= (stage.counted_share if stage.counted_share is not None else stage_spread(stage).mean) * stage.multiply
+            into *= (
+                stage.counted_share if stage.counted_share is not None else stage_spread(stage).mean
+            ) * stage.multiply
     bands, multiply = {}, 1.0
     for index in range(max(0, counted), len(stages)):
         ahead = [stage_spread(s) for s in stages[counted + 1 : index + 1]]
@@ -110,7 +112,11 @@ def _bands(batch: Batch, stages: list[BatchStage], lost: int) -> dict[int, dict[
         stock = Stock(max(0, stock.units - lost), stock.remaining)
         result = forecast(needed=0, stocks=(stock,))
         multiply *= stages[index].multiply
-        bands[index] = {"middle": result.expected * multiply, "low": result.low * multiply, "high": result.high * multiply}
+        bands[index] = {
+            "middle": result.expected * multiply,
+            "low": result.low * multiply,
+            "high": result.high * multiply,
+        }
     return bands
 
 
@@ -131,7 +137,7 @@ def _rungs(batch: Batch, stages: list[BatchStage], plan: Plan, lost: int) -> lis
             "key": f"stage:{index}", "kind": "stage", "stage": index,
             "name": planned[last].definition.name if top else stage.definition.name, "unit": stage.definition.unit,
             "date": planned[last].dates.end if top else stage.dates.end,
-            "place": (stages[last] if top else row).place.name if (stages[last] if top else row).place else "",
+            "place": _place_name(stages[last] if top else row),
             "place_id": row.place_id, "value": stage.out, "needed": stage.needed, "band": bands.get(index),
             "counted_share": row.counted_share,
             "counted": None if row.counted_share is None else row.counted_share * stage.into,
@@ -140,13 +146,19 @@ def _rungs(batch: Batch, stages: list[BatchStage], plan: Plan, lost: int) -> lis
     first = planned[0]
     rungs.append({
         "key": "start", "kind": "start", "stage": 0, "name": first.definition.name, "unit": plan.request.definition.start_unit,
-        "date": first.dates.start, "place": stages[0].place.name if stages[0].place else "", "place_id": stages[0].place_id,
+        "date": first.dates.start, "place": _place_name(stages[0]), "place_id": stages[0].place_id,
         "value": batch.start, "needed": plan.quantities.plain_start, "band": None, "counted_share": None, "counted": None,
         "rate": None, "editable": batch.state == Batch.State.PLANNED,
     })  # fmt: skip
     per_cell = plan.request.definition.seeds_per_cell
     for key, name, value, unit, words in (
-        ("trays", "Trays", plan.quantities.trays, "trays", f"÷ {batch.container.cells} cells a tray" if batch.container else ""),
+        (
+            "trays",
+            "Trays",
+            plan.quantities.trays,
+            "trays",
+            f"÷ {batch.container.cells} cells a tray" if batch.container else "",
+        ),
         ("seeds", "Seeds", plan.quantities.seeds, "seeds", f"× {per_cell} seed{'s' if per_cell > 1 else ''} a cell"),
         ("seed_g", "Weight", plan.quantities.seed_g, "g", f"× {tgw_words(batch)} g a thousand"),
     ):
@@ -158,6 +170,10 @@ def _rungs(batch: Batch, stages: list[BatchStage], plan: Plan, lost: int) -> lis
                 "editable": batch.state == Batch.State.PLANNED,
             })  # fmt: skip
     return rungs
+
+
+def _place_name(stage: BatchStage) -> str:
+    return stage.place.name if stage.place else ""
 
 
 def tgw_words(batch: Batch) -> str:
@@ -228,8 +244,12 @@ def _workings(
 
 def _dates_step(definition: Any, start: date, end: date) -> Step:
     duration = definition.duration
+    given: tuple[Given, ...]
     if duration.heat_sum_c_d is not None:
-        given = (Given("heat sum", duration.heat_sum_c_d, "°C·d", Origin.LIBRARY), Given("base", duration.base_c, "°C", Origin.LIBRARY))
+        given = (
+            Given("heat sum", duration.heat_sum_c_d, "°C·d", Origin.LIBRARY),
+            Given("base", duration.base_c, "°C", Origin.LIBRARY),
+        )
         words = "days until the heat sum is gathered at its place, then the next working day"
     else:
         given = (Given("duration", duration.days, "d", Origin.LIBRARY),)
@@ -247,7 +267,12 @@ def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 
 
 def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
-    rows = ctx.rows(Task).filter(subject_kind="batch", subject_id=batch.pk).select_related("place").order_by("due_from", "id")
+    rows = (
+        ctx.rows(Task)
+        .filter(subject_kind="batch", subject_id=batch.pk)
+        .select_related("place")
+        .order_by("due_from", "id")
+    )
     return [
         {"id": t.pk, "kind": t.kind, "title": t.title, "due": t.due_from, "state": t.state, "quantity": t.quantity, "unit": t.unit,
          "place": t.place.name if t.place else "", "part_of_day": t.part_of_day}
@@ -256,5 +281,7 @@ def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 
 
 def _history(ctx: Ctx, batch: Batch) -> list[AuditEvent]:
-    rows = ctx.rows(AuditEvent).filter(subject_kind="batch", subject_id=batch.pk).select_related("actor").order_by("-id")
+    rows = (
+        ctx.rows(AuditEvent).filter(subject_kind="batch", subject_id=batch.pk).select_related("actor").order_by("-id")
+    )
     return list(rows[:20])

@@ -59,7 +59,9 @@ def offer_for(ctx: Ctx, batch_id: int, *, ground: Ground | None = None, group: G
     if last is None:
         return None
     fresh = overall_rate(rates_of(request, ground))
-    found = resow(needed=group.needed, stocks=group.stocks, fresh=fresh, cells_per_tray=batch.container.cells, chance=wanted)
+    found = resow(
+        needed=group.needed, stocks=group.stocks, fresh=fresh, cells_per_tray=batch.container.cells, chance=wanted
+    )
     if found is None:
         return None
     sow_on = ground.sowing.on_or_after(ground.today)
@@ -101,7 +103,9 @@ def take_offer(ctx: Ctx, batch_id: int, *, version: int) -> int:
     """Sow again as offered: a new batch that tops this one up, with its tasks. Returns its id."""
     batch, _ = load_batch(ctx, batch_id, lock=True)
     if batch.version != version:
-        raise Conflict("This batch was changed meanwhile; the offer was made anew. Look at it again.", version=batch.version)
+        raise Conflict(
+            "This batch was changed meanwhile; the offer was made anew. Look at it again.", version=batch.version
+        )
     ground = Ground(ctx)
     group = next((g for g in groups(ctx, batches=[batch.pk]) if batch.pk in g.batches), None)
     offer = offer_for(ctx, batch_id, ground=ground, group=group)

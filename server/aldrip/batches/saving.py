@@ -47,7 +47,9 @@ def batch_values(plan: Plan) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def tasks_of(plan: Plan, code: str, batch_id: int, organisation_id: int, from_stage: int = 0) -> Iterator[tuple[Any, ...]]:
+def tasks_of(
+    plan: Plan, code: str, batch_id: int, organisation_id: int, from_stage: int = 0
+) -> Iterator[tuple[Any, ...]]:
     """Tasks that hang on a plan's stages, in the order of TASK."""
     trays, crop = plan.quantities.trays, plan.request.crop.name
     for stage in plan.stages:
@@ -83,7 +85,9 @@ def _minutes(task: Mapping[str, Any], quantity: float) -> int:
     return max(5, round(each * quantity)) if each else int(task.get("minutes", 15))
 
 
-def occupancies_of(plan: Plan, stage_ids: Sequence[int], ground: Ground, firm: bool = False) -> Iterator[tuple[Any, ...]]:
+def occupancies_of(
+    plan: Plan, stage_ids: Sequence[int], ground: Ground, firm: bool = False
+) -> Iterator[tuple[Any, ...]]:
     """What a plan takes up, in the order of OCCUPANCY."""
     for stage, stage_id in zip(plan.stages, stage_ids, strict=True):
         if stage.place is not None and stage.amount and stage.dates.end > stage.dates.start:
@@ -103,7 +107,10 @@ def write_plans(
     ids = take_ids(Batch, len(plans))
     stage_ids = iter(take_ids(BatchStage, sum(len(plan.stages) for plan in plans)))
     snapshots = {pk: json_value(snapshot) for pk, snapshot in ground.snapshots.items()}
-    batches, stages, occupied, tasks = [], [], [], []
+    batches: list[tuple[Any, ...]] = []
+    stages: list[tuple[Any, ...]] = []
+    occupied: list[tuple[Any, ...]] = []
+    tasks: list[tuple[Any, ...]] = []
     organisation = ctx.organisation.pk
     for plan, code, pk in zip(plans, codes, ids, strict=True):
         request, values = plan.request, batch_values(plan)

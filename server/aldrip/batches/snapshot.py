@@ -74,7 +74,10 @@ def read_snapshot(snapshot: Mapping[str, Any]) -> MethodDef:
 
 def _stage(stage: Mapping[str, Any]) -> StageDef:
     duration = Duration(
-        days=stage["days"], heat_sum_c_d=stage["heat_sum_c_d"], base_c=stage["base_c"] or 0.0, ceiling_c=stage["ceiling_c"]
+        days=stage["days"],
+        heat_sum_c_d=stage["heat_sum_c_d"],
+        base_c=stage["base_c"] or 0.0,
+        ceiling_c=stage["ceiling_c"],
     )
     return StageDef(
         order=stage["order"], name=stage["name"], kind=stage["kind"], duration=duration,

@@ -29,7 +29,9 @@ def method_for(ground: Ground, crop_id: int, form: str) -> Method:
     """The method by which a form of a crop is raised. Raises Refused when there is none."""
     methods = [m for m in ground.methods_by_crop.get(crop_id, []) if m.form == form]
     if not methods:
-        raise refuse("form", "no_method", f"No method raises this crop as “{form}”. Add one in Methods, or change the form.")
+        raise refuse(
+            "form", "no_method", f"No method raises this crop as “{form}”. Add one in Methods, or change the form."
+        )
     return methods[0]
 
 
@@ -37,7 +39,7 @@ def lot_for(ground: Ground, crop_id: int, line_id: int | None) -> Lot | None:
     """The oldest lot of the cultivar with seed not spoken for, else the one with most left."""
     lots = [lot for lot in ground.lots_by_crop.get(crop_id, []) if line_id is None or lot.line_id == line_id]
     free = [lot for lot in lots if ground.seed_left[lot.pk] > 0]
-    return (free or lots or [None])[0]
+    return next(iter(free or lots), None)
 
 
 def request_for(
@@ -86,7 +88,10 @@ def problem_of(plan: Plan, due_last: date, ground: Ground) -> str:
     """The sentence that an order line carries when its plan does not hold."""
     said = list(plan.problems)
     if plan.ready_on > due_last:
-        said.insert(0, f"Cannot be met as asked: the earliest day is {day(plan.ready_on)}, {(plan.ready_on - due_last).days} days late.")
+        said.insert(
+            0,
+            f"Cannot be met as asked: the earliest day is {day(plan.ready_on)}, {(plan.ready_on - due_last).days} days late.",
+        )
     lot, need = plan.request.lot, plan.quantities.seed_g
     if plan.request.definition.by_seed and lot is None:
         said.append(f"No seed lot of {plan.request.crop.name.lower()}: receive or buy {need or 0:,.1f} g.")
@@ -164,7 +169,9 @@ def can_we_take_it(
     """Whether a promise could be kept, the earliest day if not, and what limits it."""
     ground = Ground(ctx)
     crop = ctx.get(Crop, crop_id, shared=True)
-    request = request_for(ground, crop=crop, form=form, needed=quantity, due_from=due_from, due_last=due_last, line_id=line_id)
+    request = request_for(
+        ground, crop=crop, form=form, needed=quantity, due_from=due_from, due_last=due_last, line_id=line_id
+    )
     plan = plan_batch(request, ground)
     limits, space = _limits(ground, plan, due_last)
     can = plan.ready_on <= due_last and not space
@@ -180,14 +187,21 @@ def _limits(ground: Ground, plan: Plan, due_last: date) -> tuple[list[Limit], bo
         limits.append(Limit("season", f"Sown on the next sowing day it is ready {days} days after the window closes."))
     over = _overflows(ground, plan)
     for name, unit, run in over:
-        limits.append(Limit("space", f"{name} would be over by {run.amount:,.0f} {unit} from {run.start:%d %b} to {run.end - timedelta(days=1):%d %b}."))
+        limits.append(
+            Limit(
+                "space",
+                f"{name} would be over by {run.amount:,.0f} {unit} from {run.start:%d %b} to {run.end - timedelta(days=1):%d %b}.",
+            )
+        )
     lot, need = plan.request.lot, plan.quantities.seed_g
     if plan.request.definition.by_seed and need:
         if lot is None:
             limits.append(Limit("seed", f"There is no seed lot; {need:,.1f} g have to be bought."))
         elif float(ground.seed_left[lot.pk]) < need:
             left = max(0.0, float(ground.seed_left[lot.pk]))
-            limits.append(Limit("seed", f"Lot {lot.code} has {left:,.1f} g not spoken for; {need - left:,.1f} g more are needed."))
+            limits.append(
+                Limit("seed", f"Lot {lot.code} has {left:,.1f} g not spoken for; {need - left:,.1f} g more are needed.")
+            )
     for stage in plan.stages:
         if stage.resting_days:
             limits.append(Limit("heat", next(p for p in plan.problems if "rests above" in p)))
@@ -228,13 +242,21 @@ def _remedies(ctx: Ctx, ground: Ground, plan: Plan, earliest: date | None, due_l
         found.append(Remedy("date", f"Agree {day(earliest)}, instead.", earliest))
     spare = _spare_plants(ctx, plan, due_last)
     if spare:
-        found.append(Remedy("standing", f"Take {spare:,} {crop} from batches that stand with more than is promised of them.", quantity=spare))
+        found.append(
+            Remedy(
+                "standing",
+                f"Take {spare:,} {crop} from batches that stand with more than is promised of them.",
+                quantity=spare,
+            )
+        )
     sooner = _sooner_in_warmth(ground, plan)
     if sooner is not None:
         found.append(sooner)
     missing = plan.quantities.needed - spare
     if missing > 0:
-        found.append(Remedy("buy", f"Buy in {missing:,} {crop} raised elsewhere, with their passports.", quantity=missing))
+        found.append(
+            Remedy("buy", f"Buy in {missing:,} {crop} raised elsewhere, with their passports.", quantity=missing)
+        )
     return found
 
 
@@ -242,7 +264,11 @@ def _spare_plants(ctx: Ctx, plan: Plan, due_last: date) -> int:
     """Plants of the same crop and form beyond what is promised, ready in time."""
     batches = (
         ctx.rows(Batch)
-        .filter(crop=plan.request.crop, method__form=plan.request.method.form, state__in=[Batch.State.SOWN, Batch.State.READY])
+        .filter(
+            crop=plan.request.crop,
+            method__form=plan.request.method.form,
+            state__in=[Batch.State.SOWN, Batch.State.READY],
+        )
         .prefetch_related("stages")
     )
     meant: dict[int, int] = {}
@@ -260,16 +286,24 @@ def _sooner_in_warmth(ground: Ground, plan: Plan) -> Remedy | None:
         if stage.definition.duration.heat_sum_c_d is None:
             continue
         for pk, lane in ground.lanes.items():
-            if pk == stage.place or lane.usable is None or (lane.place.unit == "trays") != (stage.definition.density == "tray"):
+            if (
+                pk == stage.place
+                or lane.usable is None
+                or (lane.place.unit == "trays") != (stage.definition.density == "tray")
+            ):
                 continue
             places = {**plan.request.places, stage.definition.order: pk}
             try:
-                other = plan_batch(replace(plan.request, ready=None, sow=ground.today, places=places), ground, working=False)
+                other = plan_batch(
+                    replace(plan.request, ready=None, sow=ground.today, places=places), ground, working=False
+                )
             except Refused:
                 continue
             saved = (plan.ready_on - other.ready_on).days
             if saved > 0 and (best is None or saved > best[0]):
-                text = f"{stage.definition.name} in {lane.place.name}: ready {saved} days sooner, {day(other.ready_on)}."
+                text = (
+                    f"{stage.definition.name} in {lane.place.name}: ready {saved} days sooner, {day(other.ready_on)}."
+                )
                 best = (saved, Remedy("warmth", text, other.ready_on))
     return best[1] if best else None
 

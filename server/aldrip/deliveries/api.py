@@ -88,7 +88,10 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
     stock = services.stock_for(ctx, lines)
     to_grade = _to_grade(lines)
     done = (
-        ctx.rows(Delivery).select_related("order").prefetch_related("items__order_line", "order__lines").order_by("-delivered_on", "-id")
+        ctx.rows(Delivery)
+        .select_related("order")
+        .prefetch_related("items__order_line", "order__lines")
+        .order_by("-delivered_on", "-id")
     )
     return {
         "due": [
@@ -175,7 +178,7 @@ class EndIn(Schema):
     cause: str = Field(max_length=200)
 
 
-@room.post("/batches/{batch_id}/end", "batches.plan", response=Done)
+@room.post("/batches/{int:batch_id}/end", "batches.plan", response=Done)
 def end_batch(ctx: Ctx, batch_id: int, body: EndIn) -> Any:
     """End a batch that serves nobody any more; what is left of it is discarded."""
     batch = services.end_batch(ctx, batch_id, body.cause)
@@ -224,20 +227,23 @@ def _document(ctx: Ctx, delivery_id: int) -> Document:
     return ctx.rows(Document).filter(delivery=delivery, kind="delivery note").latest("id")
 
 
-@room.get("/deliveries/{delivery_id}", "see", response=NoteOut)
+@room.get("/deliveries/{int:delivery_id}", "see", response=NoteOut)
 def note(ctx: Ctx, delivery_id: int) -> Any:
     """The delivery note as it was issued."""
     document = _document(ctx, delivery_id)
     return {**document.payload, "sha256": document.sha256}
 
 
-@room.get("/deliveries/{delivery_id}/note.pdf", "see")
+@room.get("/deliveries/{int:delivery_id}/note.pdf", "see")
 def note_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
     """Delivery note with labels: text, QR, check character. It is no official certificate."""
     document = _document(ctx, delivery_id)
     facts = document.payload
     items = [{**item, "quantity_words": number(item["quantity"])} for item in facts["items"]]
-    lines = [{**line, **{f"{n}_words": number(line[n]) for n in ("ordered", "delivered", "missing")}} for line in facts["lines"]]
+    lines = [
+        {**line, **{f"{n}_words": number(line[n]) for n in ("ordered", "delivered", "missing")}}
+        for line in facts["lines"]
+    ]
     shown = {
         **facts, "items": items, "lines": lines, "digest": document.sha256,
         "day_words": day(date.fromisoformat(facts["delivered_on"]), year=True),

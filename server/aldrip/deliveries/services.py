@@ -62,7 +62,14 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
 
 @transaction.atomic
 def deliver(
-    ctx: Ctx, *, order_id: int, on: date, picks: Sequence[Pick], short: Sequence[Short], client_uuid: uuid.UUID, note: str = ""
+    ctx: Ctx,
+    *,
+    order_id: int,
+    on: date,
+    picks: Sequence[Pick],
+    short: Sequence[Short],
+    client_uuid: uuid.UUID,
+    note: str = "",
 ) -> Delivery:
     """Hand over against an order; the stock moves, the promise is kept or recorded as short."""
     done = ctx.rows(Delivery).filter(client_uuid=client_uuid).first()
@@ -88,7 +95,9 @@ def deliver(
     refresh(ctx, lines=list(lines))
     _issue_note(ctx, delivery)
     total = sum(pick.quantity for pick in wanted)
-    ctx.record("delivery.hand_over", f"Delivered {total:,} against order {order.number}, note {delivery.code}.", delivery)
+    ctx.record(
+        "delivery.hand_over", f"Delivered {total:,} against order {order.number}, note {delivery.code}.", delivery
+    )
     return delivery
 
 
@@ -98,9 +107,15 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
         raise refuse(f"picks.{index}.line_id", "not_open", "This order has no such open line.")
     lot = ctx.get(Lot, pick.lot_id)
     if lot.crop_id != line.crop_id or lot.form != line.form:
-        raise refuse(f"picks.{index}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for.")
+        raise refuse(
+            f"picks.{index}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for."
+        )
     if line.line_id is not None and lot.line_id not in (None, line.line_id):
-        raise refuse(f"picks.{index}.lot_id", "other_cultivar", f"Lot {lot.code} is another cultivar than line {line.number} asks for.")
+        raise refuse(
+            f"picks.{index}.lot_id",
+            "other_cultivar",
+            f"Lot {lot.code} is another cultivar than line {line.number} asks for.",
+        )
     if line.delivered + pick.quantity > line.quantity:
         raise refuse(f"picks.{index}.quantity", "too_many",
                      f"Line {line.number} asks for {line.quantity:,}; {line.delivered + pick.quantity:,} would be {line.delivered + pick.quantity - line.quantity:,} too many.")  # fmt: skip
@@ -176,11 +191,22 @@ def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
         raise refuse("cause", "missing", "Say why it ends, such as “surplus, composted”.")
     if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
         raise refuse("state", "closed", f"Batch {batch.code} has ended already.")
-    waiting = Allocation.objects.filter(batch=batch, order_line__state=OrderLine.State.OPEN).select_related("order_line__order")
+    waiting = Allocation.objects.filter(batch=batch, order_line__state=OrderLine.State.OPEN).select_related(
+        "order_line__order"
+    )
     lines = [row.order_line for row in waiting]
     graded = list(Lot.objects.filter(from_stage__stage__batch=batch, balance__gt=0))
     for lot in graded:
-        move(ctx, lot, -lot.balance, "discarded", on=ctx.today, subject=batch, subject_code=batch.code, reason=cause.strip()[:300])
+        move(
+            ctx,
+            lot,
+            -lot.balance,
+            "discarded",
+            on=ctx.today,
+            subject=batch,
+            subject_code=batch.code,
+            reason=cause.strip()[:300],
+        )
     if batch.state == Batch.State.READY:
         _end(ctx, batch, ctx.today)
     else:
@@ -222,7 +248,12 @@ def _issue_note(ctx: Ctx, delivery: Delivery) -> Document:
     facts = note_facts(delivery)
     digest = hashlib.sha256(json.dumps(facts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
     return Document.objects.create(
-        organisation=ctx.organisation, delivery=delivery, kind="delivery note", payload=facts, sha256=digest, issued_at=ctx.now
+        organisation=ctx.organisation,
+        delivery=delivery,
+        kind="delivery note",
+        payload=facts,
+        sha256=digest,
+        issued_at=ctx.now,
     )
 
 

@@ -113,7 +113,9 @@ class Season:
         for test in self.stories["tests"]:
             self._stand_on(test["tested"])
             lot = self.ctx.rows(Lot).get(crop__name=test["lot"])
-            lots.record_test(self.ctx, lot.pk, kind="germination", value=test["germination"], tested_on=test["tested"], seeds=400)
+            lots.record_test(
+                self.ctx, lot.pk, kind="germination", value=test["germination"], tested_on=test["tested"], seeds=400
+            )
 
     def _day(self, day: date) -> None:
         self._stand_on(day)
@@ -157,10 +159,18 @@ class Season:
         due = live.filter(stages__actual_start=None, stages__planned__startswith__lte=day).distinct()
         for batch in due.order_by("id"):
             self._step(batch, day)
-        for line in self.ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lte=day).select_related("order", "crop", "line"):
+        for line in (
+            self.ctx.rows(OrderLine)
+            .filter(state=OrderLine.State.OPEN, due__startswith__lte=day)
+            .select_related("order", "crop", "line")
+        ):
             self._deliver(line, day)
 
-        for batch in self.ctx.rows(Batch).filter(state=Batch.State.READY).exclude(allocations__order_line__state=OrderLine.State.OPEN):
+        for batch in (
+            self.ctx.rows(Batch)
+            .filter(state=Batch.State.READY)
+            .exclude(allocations__order_line__state=OrderLine.State.OPEN)
+        ):
             end_batch(self.ctx, batch.pk, "surplus, composted")
 
     def _step(self, batch: Batch, day: date) -> None:
@@ -207,7 +217,10 @@ class Season:
         share = min(0.995, 0.95 + self.random.gauss(0, 0.008))
         good = round(standing * share)
         out = round(standing) - good
-        causes = [{"cause": "not: root ball holds together", "count": out // 2}, {"cause": "not: not drawn", "count": out - out // 2}]
+        causes = [
+            {"cause": "not: root ball holds together", "count": out // 2},
+            {"cause": "not: not drawn", "count": out - out // 2},
+        ]
         doing.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
 
     def _deliver(self, line: OrderLine, day: date) -> None:
@@ -220,7 +233,11 @@ class Season:
         last_day = day >= line.due.upper - timedelta(days=3)
         if not picks or (missing and not last_day):
             return
-        told = [s["cause"] for s in self.stories["short"] if s["order"] == line.order.number and s["week"] == line.due.lower.isocalendar().week]
+        told = [
+            s["cause"]
+            for s in self.stories["short"]
+            if s["order"] == line.order.number and s["week"] == line.due.lower.isocalendar().week
+        ]
         short = [Short(line.pk, told[0] if told else "graded out more than planned")] if missing else []
         deliver(self.ctx, order_id=line.order_id, on=day, picks=picks, short=short, client_uuid=self._uuid())
 

@@ -54,7 +54,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
     return {
         **{name: getattr(task, name) for name in names}, "words": sheet.words_of(task),
         "place": task.place.name if task.place else "", "late": task.state == Task.State.TODO and task.due_to <= today,
-        "state_words": task.get_state_display(),  # type: ignore[attr-defined]
+        "state_words": task.get_state_display(),
         "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
     }  # fmt: skip
 
@@ -95,6 +95,6 @@ class MarkIn(Schema):
     note: str = Field(default="", max_length=300)
 
 
-@room.post("/tasks/{task_id}/mark", "diary.do", response=TaskOut)
+@room.post("/tasks/{int:task_id}/mark", "diary.do", response=TaskOut)
 def mark(ctx: Ctx, task_id: int, body: MarkIn) -> Any:
     return task_out(services.mark(ctx, task_id, body.state, body.note), ctx.today)

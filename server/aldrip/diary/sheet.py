@@ -23,7 +23,9 @@ def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
         due |= Q(state=Task.State.TODO, due_to__lte=day)
     rows = ctx.rows(Task).filter(due).select_related("place", "done_by")
     order = {part: index for index, part in enumerate(PARTS)}
-    return sorted(rows, key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk))
+    return sorted(
+        rows, key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk)
+    )
 
 
 def words_of(task: Task) -> str:
@@ -41,7 +43,7 @@ def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
         late = f" (since {day_words(task.due_from)})" if task.due_to <= day and task.state == Task.State.TODO else ""
         by_place[task.place.name if task.place else "Anywhere"].append({
             "mark": MARKS[task.state], "part": task.part_of_day, "words": words_of(task) + late, "caution": task.caution,
-            "note": task.note, "state": task.get_state_display(),  # type: ignore[attr-defined]
+            "note": task.note, "state": task.get_state_display(),
             "minutes_words": f"{task.minutes} min" if task.minutes else "",
         })  # fmt: skip
     minutes = sum(t.minutes or 0 for t in tasks if t.state == Task.State.TODO)

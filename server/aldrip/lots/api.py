@@ -83,7 +83,7 @@ def _by(row: Any) -> str:
     return (row.by.get_full_name() or row.by.username) if row.by else ""
 
 
-@room.get("/lots/{lot_id}", "see", response=LotDetail)
+@room.get("/lots/{int:lot_id}", "see", response=LotDetail)
 def lot(ctx: Ctx, lot_id: int) -> Any:
     found = ctx.get(Lot, lot_id)
     movements = ctx.rows(Movement).filter(lot=found).select_related("by").order_by("id")
@@ -141,7 +141,7 @@ class TestIn(Schema):
     tested_on: date
 
 
-@room.post("/lots/{lot_id}/tests", "lots.test", response=LotOut)
+@room.post("/lots/{int:lot_id}/tests", "lots.test", response=LotOut)
 def record_test(ctx: Ctx, lot_id: int, body: TestIn) -> Any:
     services.record_test(ctx, lot_id, **body.dict())
     return lot_out(ctx, ctx.get(Lot, lot_id))
@@ -152,6 +152,6 @@ class BalanceIn(Schema):
     reason: str
 
 
-@room.post("/lots/{lot_id}/balance", "lots.receive", response=LotOut)
+@room.post("/lots/{int:lot_id}/balance", "lots.receive", response=LotOut)
 def correct_balance(ctx: Ctx, lot_id: int, body: BalanceIn) -> Any:
     return lot_out(ctx, services.correct_balance(ctx, lot_id, counted=body.counted, reason=body.reason))

@@ -6,9 +6,9 @@ from decimal import Decimal
 
 from django.db import models, transaction
 
-from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
+from aldrip.base.words import share
 from aldrip.lots.models import Lot, Movement, TestResult
 from aldrip.methods.models import Crop, Line
 
@@ -41,7 +41,7 @@ def move(
     lot.balance = after
     return Movement.objects.create(
         organisation=ctx.organisation, by=ctx.user, lot=locked, quantity=quantity, kind=kind, happened_at=ctx.at(on),
-        subject_kind=subject._meta.model_name if subject is not None else "", subject_id=subject.pk if subject else None,
+        subject_kind=(subject._meta.model_name or "") if subject is not None else "", subject_id=subject.pk if subject else None,
         subject_code=subject_code, reason=reason, client_uuid=client_uuid or uuid.uuid4(),
     )  # fmt: skip
 
@@ -56,12 +56,16 @@ def receive(
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id else None
     if line is not None and line.crop_id != crop.pk:
-        raise refuse("line_id", "other_crop", f"{line.name} is not {crop.name.lower()}. Choose a cultivar of that crop.")
+        raise refuse(
+            "line_id", "other_crop", f"{line.name} is not {crop.name.lower()}. Choose a cultivar of that crop."
+        )
     on = received_on or ctx.today
     if on > ctx.today:
         raise refuse("received_on", "in_the_future", f"{on} is still to come. Enter the day on which it arrived.")
     if tested_on is not None and tested_on > ctx.today:
-        raise refuse("tested_on", "in_the_future", f"A test of {tested_on} is still to come. Enter the day on the label.")
+        raise refuse(
+            "tested_on", "in_the_future", f"A test of {tested_on} is still to come. Enter the day on the label."
+        )
     if packets and packet_size_g:
         quantity_g = packets * packet_size_g
     if quantity_g <= 0:
@@ -82,7 +86,9 @@ def receive(
 
 
 @transaction.atomic
-def record_test(ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: date, seeds: int | None = None) -> TestResult:
+def record_test(
+    ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: date, seeds: int | None = None
+) -> TestResult:
     """A test result; the newest of its kind becomes what the lot is sown by."""
     lot = ctx.get(Lot, lot_id, lock=True)
     if kind == "germination" and not 0 <= value <= 1:
@@ -117,5 +123,7 @@ def correct_balance(ctx: Ctx, lot_id: int, *, counted: float, reason: str) -> Lo
     difference = amount(counted) - lot.balance
     if difference:
         move(ctx, lot, difference, "corrected", on=ctx.today, reason=reason)
-        ctx.record("lot.correct", f"Lot {lot.code} corrected by {difference.normalize():+,f} {lot.unit}: {reason}.", lot)
+        ctx.record(
+            "lot.correct", f"Lot {lot.code} corrected by {difference.normalize():+,f} {lot.unit}: {reason}.", lot
+        )
     return lot

@@ -191,7 +191,9 @@ def add_container(ctx: Ctx, body: ContainerIn) -> Any:
     if ctx.shared_rows(Container).filter(name__iexact=name).exists():
         raise refuse("name", "taken", f"There is a tray {name} already.")
     slug = slugify(name)[:80] or "tray"
-    container = Container.objects.create(organisation=ctx.organisation, slug=slug, **{**body.dict(), "name": name[:120]})
+    container = Container.objects.create(
+        organisation=ctx.organisation, slug=slug, **{**body.dict(), "name": name[:120]}
+    )
     ctx.record("methods.container", f"Added tray {name}.", container)
     container.own = True  # type: ignore[attr-defined]
     return container

@@ -104,7 +104,7 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
         "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
         "cultivar": line.line.name if line.line else "", "form": line.form, "quantity": line.quantity, "unit": line.unit,
         "due_from": line.due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": line.state,
-        "state_words": line.get_state_display(),  # type: ignore[attr-defined]
+        "state_words": line.get_state_display(),
         "chance": line.chance, "forecast": line.forecast, "delivered": line.delivered, "short_cause": line.short_cause,
         "problem": line.problem, "note": line.note, "version": line.version, "batches": [code for _, code in batches],
         "batch_ids": [pk for pk, _ in batches],
@@ -196,7 +196,7 @@ class LineChange(Schema):
     note: str | None = None
 
 
-@room.patch("/order-lines/{line_id}", "orders.edit", response=Done)
+@room.patch("/order-lines/{int:line_id}", "orders.edit", response=Done)
 def change_line(ctx: Ctx, line_id: int, body: LineChange) -> Any:
     given = {name: value for name, value in body.dict().items() if value is not None and name != "version"}
     line = services.change_line(ctx, line_id, given, body.version)

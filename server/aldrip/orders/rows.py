@@ -51,7 +51,16 @@ class ReadRow:
     def key(self) -> tuple[object, ...]:
         """Two rows with the same key say the same thing twice."""
         line = self.line.pk if self.line else None
-        return (self.order, self.customer.lower(), self.crop.pk, line, self.form, self.quantity, self.due.start, self.due.end)
+        return (
+            self.order,
+            self.customer.lower(),
+            self.crop.pk,
+            line,
+            self.form,
+            self.quantity,
+            self.due.start,
+            self.due.end,
+        )
 
 
 @dataclass(frozen=True)
@@ -132,7 +141,11 @@ class Reader:
         except Refused as refused:
             text = row.get("quantity", "").strip()
             said = refused.errors[0]
-            wrong("quantity", said.code if text else "missing", said.message if text else "How many? Write the number of plants.")
+            wrong(
+                "quantity",
+                said.code if text else "missing",
+                said.message if text else "How many? Write the number of plants.",
+            )
         due = self._due(row, wrong)
         if faults or crop is None or form is None or due is None:
             return None, faults
@@ -158,7 +171,9 @@ class Reader:
         line = self.lines.get((crop.pk, _plain(text)))
         if line is None:
             known = ", ".join(sorted(one.name for (pk, _), one in self.lines.items() if pk == crop.pk)) or "none yet"
-            wrong("cultivar", "unknown_cultivar", f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {known}.")
+            wrong(
+                "cultivar", "unknown_cultivar", f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {known}."
+            )
         return line
 
     def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> Method | None:
@@ -185,7 +200,11 @@ class Reader:
             if last is None:
                 return None
             if last.end <= span.start:
-                wrong("until", "before_start", f"{row['until'].strip()} is before {row['due'].strip()}. Swap them, or correct one.")
+                wrong(
+                    "until",
+                    "before_start",
+                    f"{row['until'].strip()} is before {row['due'].strip()}. Swap them, or correct one.",
+                )
                 return None
             span = Span(span.start, max(span.end, last.end))
         if span.end <= self.today:
@@ -216,9 +235,13 @@ def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
     seen: dict[tuple[object, ...], int] = {}
     numbered = set(ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).values_list(
         "order__number", "crop_id", "line_id", "form", "quantity", "due"))  # fmt: skip
-    saved = {(number, crop, line, form, quantity, due.lower, due.upper) for number, crop, line, form, quantity, due in numbered}
+    saved: set[tuple[object, ...]] = {
+        (number, crop, line, form, quantity, due.lower, due.upper)
+        for number, crop, line, form, quantity, due in numbered
+    }
     customers: dict[str, str] = {
-        number: customer for number, customer in ctx.rows(OrderLine).values_list("order__number", "order__customer").distinct()
+        number: customer
+        for number, customer in ctx.rows(OrderLine).values_list("order__number", "order__customer").distinct()
     }
     for number, row in enumerate(rows):
         read, faults = reader.read(number, row)
@@ -233,13 +256,31 @@ def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
 
 
 def _repeats(
-    read: ReadRow, number: int, seen: Mapping[tuple[object, ...], int], saved: set[tuple[object, ...]], customers: Mapping[str, str]
+    read: ReadRow,
+    number: int,
+    seen: Mapping[tuple[object, ...], int],
+    saved: set[tuple[object, ...]],
+    customers: Mapping[str, str],
 ) -> list[Fault]:
     if read.key() in seen:
-        return [Fault(number, "order", "duplicate", f"This repeats row {seen[read.key()] + 1} of the list word for word. Leave one of them out.")]
+        return [
+            Fault(
+                number,
+                "order",
+                "duplicate",
+                f"This repeats row {seen[read.key()] + 1} of the list word for word. Leave one of them out.",
+            )
+        ]
     line = read.line.pk if read.line else None
     if read.order and (read.order, read.crop.pk, line, read.form, read.quantity, read.due.start, read.due.end) in saved:
         return [Fault(number, "order", "duplicate", f"Order {read.order} holds this very line already. Leave it out.")]
     if read.order and customers.get(read.order, read.customer).lower() != read.customer.lower():
-        return [Fault(number, "customer", "other_customer", f"Order {read.order} is {customers[read.order]}'s. Use another order number, or that customer.")]
+        return [
+            Fault(
+                number,
+                "customer",
+                "other_customer",
+                f"Order {read.order} is {customers[read.order]}'s. Use another order number, or that customer.",
+            )
+        ]
     return []

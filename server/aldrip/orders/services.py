@@ -32,7 +32,9 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
         raise refuse("rows", "empty", "There is nothing to take in.")
     orders = _orders_for(ctx, read)
     counts: dict[int, int] = {}
-    for order_pk, number in OrderLine.objects.filter(order__in={o.pk for o in orders}).values_list("order_id", "number"):
+    for order_pk, number in OrderLine.objects.filter(order__in={o.pk for o in orders}).values_list(
+        "order_id", "number"
+    ):
         counts[order_pk] = max(counts.get(order_pk, 0), number)
     lines = []
     for row, order in zip(read, orders, strict=True):
@@ -47,7 +49,11 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     made = OrderLine.objects.bulk_create(lines)
     names = sorted({order.number for order in orders})
     shown = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
-    ctx.record("orders.take_in", f"Took in {plural(len(made), 'order line')}: {shown}.", after={"lines": [one.pk for one in made][:500]})
+    ctx.record(
+        "orders.take_in",
+        f"Took in {plural(len(made), 'order line')}: {shown}.",
+        after={"lines": [one.pk for one in made][:500]},
+    )
     return [one.pk for one in made]
 
 
@@ -62,7 +68,9 @@ def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:
         number = row.order or given[row.customer.lower()]
         numbers.append(number)
         if number not in known and number not in new:
-            new[number] = Order(organisation=ctx.organisation, number=number, customer=row.customer, received_on=ctx.today)
+            new[number] = Order(
+                organisation=ctx.organisation, number=number, customer=row.customer, received_on=ctx.today
+            )
     known.update({order.number: order for order in Order.objects.bulk_create(new.values())})
     return [known[number] for number in numbers]
 
@@ -77,7 +85,7 @@ def change_line(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) ->
             values=[{"name": "Quantity", "theirs": line.quantity, "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
         )  # fmt: skip
     if line.state != OrderLine.State.OPEN:
-        raise refuse("state", "closed", f"This line is {line.get_state_display()}; it cannot change any more.")  # type: ignore[attr-defined]
+        raise refuse("state", "closed", f"This line is {line.get_state_display()}; it cannot change any more.")
     current = as_row(line)
     checked = check(ctx, [{**current, **row, "order": ""}])
     faults = checked.faults

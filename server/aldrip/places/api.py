@@ -96,7 +96,7 @@ def add_place(ctx: Ctx, body: NewPlaceIn) -> Any:
     return _place(services.add_place(ctx, body.site_id, body.spec()))
 
 
-@room.patch("/places/{place_id}", "places.edit", response=PlaceOut)
+@room.patch("/places/{int:place_id}", "places.edit", response=PlaceOut)
 def change_place(ctx: Ctx, place_id: int, body: PlaceChange) -> Any:
     return _place(services.change_place(ctx, place_id, body.spec(), body.active))
 

@@ -31,7 +31,9 @@ class PlaceSpec:
 def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
     """Refuse a latitude or a climate that cannot be."""
     if not -66 <= latitude <= 66:
-        raise refuse("latitude", "out_of_range", f"{latitude:g}° is outside the 66° south to 66° north that are reckoned here.")
+        raise refuse(
+            "latitude", "out_of_range", f"{latitude:g}° is outside the 66° south to 66° north that are reckoned here."
+        )
     if len(monthly_c) != 12:
         raise refuse("monthly_c", "length", f"Twelve monthly means are needed, January first; {len(monthly_c)} came.")
     for index, mean in enumerate(monthly_c):
@@ -131,7 +133,10 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
     Member.objects.create(user=user, organisation=organisation, role=Role.MANAGER)
     ctx = Ctx(organisation, user, Role.MANAGER)
     site = Site.objects.create(
-        organisation=organisation, name=answers.site.strip()[:80], latitude=answers.latitude, monthly_c=list(answers.monthly_c)
+        organisation=organisation,
+        name=answers.site.strip()[:80],
+        latitude=answers.latitude,
+        monthly_c=list(answers.monthly_c),
     )
     for index, spec in enumerate(answers.places):
         try:
@@ -140,4 +145,3 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
             raise Refused([FieldError(f"places.{index}.{e.field}", e.code, e.message) for e in error.errors]) from None
     ctx.record("organisation.set_up", f"Set up {organisation.name}.", organisation)
     return organisation, user
-

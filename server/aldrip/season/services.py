@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 from django.db.models import Q
 
-from aldrip.base.words import share
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
+from aldrip.base.words import share
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
 from aldrip.diary.models import Task
@@ -35,7 +35,15 @@ class Decision:
 
 def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
     """Everything that waits for a decision, the most urgent first."""
-    found = [*_batches(ctx), *_orders(ctx), *_places(ground), *_lots(ctx), *_sowing(ctx), *_diary(ctx), *_deliveries(ctx)]
+    found = [
+        *_batches(ctx),
+        *_orders(ctx),
+        *_places(ground),
+        *_lots(ctx),
+        *_sowing(ctx),
+        *_diary(ctx),
+        *_deliveries(ctx),
+    ]
     return sorted(found, key=lambda d: (d.by or date.max, d.room, d.title))
 
 
@@ -49,11 +57,20 @@ def _batches(ctx: Ctx) -> list[Decision]:
 
 
 def _orders(ctx: Ctx) -> list[Decision]:
-    open_lines = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today).select_related("order", "crop")
+    open_lines = (
+        ctx.rows(OrderLine)
+        .filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today)
+        .select_related("order", "crop")
+    )
     # A line whose batch asks for a re-sowing waits in Batches, not here as well.
     open_lines = open_lines.exclude(allocations__batch__decide_by__gte=ctx.today)
     found = []
-    for line in open_lines.filter(Q(problem__startswith="Cannot be met") | Q(problem__startswith="No method") | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
+    for line in open_lines.filter(
+        Q(problem__startswith="Cannot be met")
+        | Q(problem__startswith="No method")
+        | Q(chance=0.0)
+        | Q(allocations=None)
+    ).order_by("due"):
         text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
                                 f"Order {line.order.number} will not be filled in time.")  # fmt: skip
         found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",
@@ -75,7 +92,12 @@ def _places(ground: Ground) -> list[Decision]:
 
 def _lots(ctx: Ctx) -> list[Decision]:
     old = ctx.today - timedelta(days=OLD_TEST_DAYS)
-    rows = ctx.rows(Lot).filter(form="seed", balance__gt=0).filter(Q(tested_on=None) | Q(tested_on__lt=old)).select_related("crop")
+    rows = (
+        ctx.rows(Lot)
+        .filter(form="seed", balance__gt=0)
+        .filter(Q(tested_on=None) | Q(tested_on__lt=old))
+        .select_related("crop")
+    )
     return [
         Decision("lots", None, f"test {lot.code}",
                  f"{lot.crop.name} lot {lot.code} was last tested {lot.tested_on:%d %b %Y}." if lot.tested_on else f"{lot.crop.name} lot {lot.code} was never tested.",
@@ -97,11 +119,19 @@ def _diary(ctx: Ctx) -> list[Decision]:
     late = ctx.rows(Task).filter(state=Task.State.TODO, due_to__lte=ctx.today).count()
     if not late:
         return []
-    return [Decision("diary", ctx.today, "late tasks", f"{late} tasks from earlier days are still to do.", "/diary", "See them")]
+    return [
+        Decision(
+            "diary", ctx.today, "late tasks", f"{late} tasks from earlier days are still to do.", "/diary", "See them"
+        )
+    ]
 
 
 def _deliveries(ctx: Ctx) -> list[Decision]:
-    rows = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__endswith__lte=ctx.today).select_related("order", "crop")
+    rows = (
+        ctx.rows(OrderLine)
+        .filter(state=OrderLine.State.OPEN, due__endswith__lte=ctx.today)
+        .select_related("order", "crop")
+    )
     return [
         Decision("deliveries", ctx.today, f"order {line.order.number} overdue",
                  f"{line.crop.name} for {line.order.customer} was due by {line.due.upper - timedelta(days=1):%a %d %b}.", "/deliveries", "Deliver or record short")

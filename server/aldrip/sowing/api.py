@@ -67,12 +67,12 @@ class CardOut(Schema):
     working: list[StepOut]
 
 
-@room.get("/batches/{batch_id}/card", "see", response=CardOut)
+@room.get("/batches/{int:batch_id}/card", "see", response=CardOut)
 def card(ctx: Ctx, batch_id: int) -> Any:
     return services.card_of(ctx, batch_id)
 
 
-@room.get("/batches/{batch_id}/card.pdf", "see")
+@room.get("/batches/{int:batch_id}/card.pdf", "see")
 def card_pdf(ctx: Ctx, batch_id: int) -> HttpResponse:
     """The sowing card on A5."""
     facts = services.card_of(ctx, batch_id)

@@ -5,7 +5,7 @@ from typing import Any
 from aldrip.accounts.context import Ctx
 from aldrip.base.schemas import steps
 from aldrip.base.words import day, grams, number, share
-from aldrip.batches.models import Batch, BatchStage
+from aldrip.batches.models import Batch
 from aldrip.batches.saved import dates_of, load_batch, request_of
 from aldrip_core.media import Media, media
 
@@ -54,7 +54,7 @@ def card_of(ctx: Ctx, batch_id: int) -> dict[str, Any]:
             {"words": f"{s.name}: {s.place.name if s.place else 'no place yet'}", "day_words": day(d.start), "start": d.start}
             for s, d in zip(stages[1:], dates[1:], strict=True) if s.kind not in ("grade",)
         ],
-        "watch_for": batch.crop.watch_for, "cautions": _cautions(batch, stages),
+        "watch_for": batch.crop.watch_for, "cautions": _cautions(batch),
         "working": steps(medium.working) if medium else [],
     }  # fmt: skip
 
@@ -77,12 +77,17 @@ def _steps(batch: Batch, water_l: float | None) -> list[dict[str, str]]:
         rows.append({"label": "Cover", "words": crop.cover})
     if water_l and batch.trays:
         total = water_l * batch.trays
-        rows.append({"label": "Water", "words": f"{water_l:g} L a tray as mist first, until the base is wet: {number(total)} L in all"})
+        rows.append(
+            {
+                "label": "Water",
+                "words": f"{water_l:g} L a tray as mist first, until the base is wet: {number(total)} L in all",
+            }
+        )
     rows.append({"label": "Label", "words": f"{batch.code} on every tray before you cover"})
     return rows
 
 
-def _cautions(batch: Batch, stages: list[BatchStage]) -> list[str]:
+def _cautions(batch: Batch) -> list[str]:
     found = list(batch.crop.cautions) + list(batch.mix.cautions if batch.mix else [])
     if batch.lot is not None and batch.lot.treatment:
         found.append(f"Seed treated with {batch.lot.treatment}: gloves, never food or feed.")
@@ -90,6 +95,6 @@ def _cautions(batch: Batch, stages: list[BatchStage]) -> list[str]:
     if wet:
         stack = int(KILOS_TO_LIFT_ALONE // wet)
         found.append(f"A watered tray weighs about {wet:g} kg: carry {stack if stack > 1 else 'one'} at a time.")
-    for task in stages and batch.method_snapshot["stages"]:
-        found.extend(t["caution"] for t in task["tasks"] if t.get("caution") and task["kind"] in ("sow", "germinate"))
+    for stage in batch.method_snapshot["stages"]:
+        found.extend(t["caution"] for t in stage["tasks"] if t.get("caution") and stage["kind"] in ("sow", "germinate"))
     return list(dict.fromkeys(found))

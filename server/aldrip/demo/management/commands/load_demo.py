@@ -20,7 +20,9 @@ class Command(BaseCommand):
         if is_whole():
             return
         cut_short = Organisation.objects.exists()
-        self.stdout.write("Living through the demo's season" + (", anew: the last time was cut short" if cut_short else ""))
+        self.stdout.write(
+            "Living through the demo's season" + (", anew: the last time was cut short" if cut_short else "")
+        )
         if options["dry_run"]:
             return
         if cut_short:

@@ -1,0 +1,113 @@
+"""Dates backwards, forwards, and after what really happened."""
+
+from datetime import date, timedelta
+from unittest import TestCase
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from aldrip_core.refusal import Refused
+from aldrip_core.schedule import (
+    Climate,
+    Duration,
+    StageDates,
+    TimedStage,
+    backward,
+    end_of,
+    follow,
+    forward,
+    heat_on,
+    last_useful_start,
+    mean_on,
+    stopped_days,
+    year_of_means,
+)
+from aldrip_core.working_calendar import WorkingCalendar
+
+COAST = (6.0, 7.0, 9.5, 12.0, 16.0, 20.0, 23.0, 23.0, 19.5, 15.0, 10.0, 7.0)
+ROOM = Climate(COAST, set_point_c=18.5, cooled_to_c=18.5)
+OUTSIDE = Climate(COAST)
+WEEK = WorkingCalendar()
+durations = st.one_of(
+    st.builds(lambda d: Duration(days=d), st.integers(0, 60)),
+    st.builds(lambda s: Duration(heat_sum_c_d=s, base_c=2.0), st.floats(10, 900)),
+)
+
+
+def stages(*found: Duration) -> list[TimedStage]:
+    return [TimedStage(f"s{n}", d, ROOM if n % 2 == 0 else OUTSIDE) for n, d in enumerate(found)]
+
+
+class Dates(TestCase):
+    @given(st.dates(date(2026, 1, 1), date(2028, 12, 31)), st.lists(durations, min_size=1, max_size=5))
+    @settings(max_examples=80, deadline=None)
+    def test_backwards_is_ready_in_time_and_forwards_from_there_is_no_later(
+        self, ready: date, found: list[Duration]
+    ) -> None:
+        line = stages(*found)
+        back = backward(ready=ready, stages=line, calendar=WEEK)
+        self.assertLessEqual(back[-1].end, ready)
+        for stage, dates, after in zip(line, back, [*back[1:], None], strict=True):
+            self.assertTrue(WEEK.works(dates.start))
+            self.assertLessEqual(end_of(stage, dates.start), dates.end)
+            if after is not None:
+                self.assertEqual(dates.end, after.start)
+        ahead = forward(start=back[0].start, stages=line, calendar=WEEK)
+        self.assertLessEqual(ahead[-1].end, back[-1].end)
+
+    @given(
+        st.dates(date(2027, 1, 1), date(2027, 12, 31)), st.integers(0, 30), st.lists(durations, min_size=2, max_size=5)
+    )
+    @settings(max_examples=60, deadline=None)
+    def test_what_began_late_pushes_only_what_it_must(self, ready: date, late: int, found: list[Duration]) -> None:
+        line = stages(*found)
+        planned = backward(ready=ready, stages=line, calendar=WEEK)
+        begun = WEEK.on_or_after(planned[0].start + timedelta(days=late))
+        real = follow(begun=begun, stages=line, planned=planned, calendar=WEEK)
+        for stage, plan, dates in zip(line, planned, real, strict=True):
+            self.assertGreaterEqual(dates.end, plan.end)
+            self.assertGreaterEqual(dates.end, end_of(stage, dates.start))
+        if late == 0:
+            self.assertEqual(real, tuple(planned))
+
+    def test_a_start_that_has_passed_is_no_offer(self) -> None:
+        line = stages(Duration(days=28))
+        self.assertEqual(
+            last_useful_start(deadline=date(2027, 8, 6), stages=line, calendar=WEEK, not_before=date(2027, 7, 6)),
+            date(2027, 7, 9),
+        )
+        self.assertIsNone(
+            last_useful_start(deadline=date(2027, 8, 6), stages=line, calendar=WEEK, not_before=date(2027, 7, 12))
+        )
+
+    def test_cold_that_never_gathers_the_heat_is_said(self) -> None:
+        frozen = TimedStage("Emerged", Duration(heat_sum_c_d=100, base_c=10), Climate((0.0,) * 12))
+        with self.assertRaises(Refused) as caught:
+            end_of(frozen, date(2027, 1, 1))
+        self.assertEqual(caught.exception.errors[0].code, "never_reached")
+
+    def test_no_working_day_at_all_is_said(self) -> None:
+        with self.assertRaises(Refused):
+            WorkingCalendar(frozenset()).on_or_after(date(2027, 1, 1))
+
+    def test_closed_days_are_stepped_over(self) -> None:
+        calendar = WorkingCalendar(frozenset(range(5)), frozenset({date(2027, 5, 3)}))
+        self.assertEqual(calendar.on_or_after(date(2027, 5, 1)), date(2027, 5, 4))
+        self.assertEqual(calendar.on_or_before(date(2027, 5, 3)), date(2027, 4, 30))
+
+
+class Warmth(TestCase):
+    def test_months_are_met_in_their_middle_and_heating_is_a_floor(self) -> None:
+        for month, mean in enumerate(COAST, start=1):
+            self.assertAlmostEqual(mean_on(OUTSIDE, date(2027, month, 15)), mean, delta=0.3)
+        self.assertGreaterEqual(year_of_means(Climate(COAST, set_point_c=18)).min(), 18)
+        self.assertTrue((year_of_means(ROOM) == 18.5).all())
+
+    def test_seed_rests_above_its_ceiling_on_hot_days_and_not_in_a_cool_room(self) -> None:
+        july = StageDates(date(2027, 7, 5), date(2027, 7, 10))
+        glass = TimedStage("Emerged", Duration(days=5, ceiling_c=27), Climate(COAST, excess_c=3))
+        self.assertEqual(stopped_days(glass, july), 5)
+        cool = TimedStage("Emerged", Duration(days=5, ceiling_c=27), ROOM)
+        self.assertEqual(stopped_days(cool, july), 0)
+        thermal = TimedStage("Emerged", Duration(heat_sum_c_d=71, base_c=3.5, ceiling_c=27), Climate(COAST, excess_c=3))
+        self.assertEqual(heat_on(thermal, date(2027, 7, 6)), 0.0)

@@ -1,0 +1,188 @@
+"""Every route against every role, and against strangers; nobody sees or changes another nursery."""
+
+import re
+from typing import Any
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from aldrip.accounts.models import AuditEvent, Member, Role
+from aldrip.accounts.permissions import ALLOWED, may
+from aldrip.accounts.routes import ROUTES
+from aldrip.batches.models import Batch
+from aldrip.deliveries.models import Delivery
+from aldrip.diary.models import Task
+from aldrip.lots.models import Lot
+from aldrip.orders.models import OrderLine
+from aldrip.places.models import Place
+from aldrip.urls import api
+from tests.server.house import HouseCase, make_house, member, seed_lot, uid
+
+# A body that passes the schema, so that what answers is the permission and not the field check.
+BODIES: dict[str, Any] = {
+    "/orders": {"rows": []},
+    "/orders/import/check": {"rows": []},
+    "/orders/import/paste": {"text": ""},
+    "/orders/can-we-take-it": {"crop_id": 0, "form": "plug", "quantity": "1", "due": "week 40"},
+    "/order-lines/{line_id}": {"version": 0},
+    "/order-lines/{line_id}/cancel": {"reason": ""},
+    "/members": {"username": "", "password": "", "full_name": "", "role": "viewer"},
+    "/closed-days": {"day": "2027-12-24"},
+    "/practice-clock": {"to": "2020-01-01"},
+    "/lines": {"crop_id": 0, "name": ""},
+    "/containers": {"name": "", "cells": 1, "cell_ml": 1, "length_cm": 1, "width_cm": 1, "depth_cm": 1},
+    "/places": {"name": "", "kind": "bench", "site_id": 0},
+    "/places/{place_id}": {"name": "", "kind": "bench"},
+    "/lots": {"crop_id": 0},
+    "/lots/{lot_id}/tests": {"value": 0.5, "tested_on": "2027-01-01"},
+    "/lots/{lot_id}/balance": {"counted": 1, "reason": ""},
+    "/batches": {"crop_id": 0, "method_id": 0, "needed": 1, "ready_on": "2027-10-01"},
+    "/batches/{batch_id}/preview": {"needed": 1},
+    "/batches/{batch_id}/keep": {"version": 0, "change": {}},
+    "/batches/{batch_id}/sown": {"on": "2027-07-06"},
+    "/batches/{batch_id}/moved": {"stage": 1, "on": "2027-07-06"},
+    "/batches/{batch_id}/counts": {"trays": [{"sampled": 1, "found": 1}], "on": "2027-07-06", "client_uuid": uid()},
+    "/batches/{batch_id}/losses": {"lost": 1, "cause": "x", "on": "2027-07-06", "client_uuid": uid()},
+    "/batches/{batch_id}/graded": {"good": 1, "on": "2027-07-06", "client_uuid": uid()},
+    "/batches/{batch_id}/resow": {"version": 0},
+    "/batches/{batch_id}/end": {"cause": ""},
+    "/tasks": {"title": "", "due": "2027-07-06"},
+    "/tasks/{task_id}/mark": {"state": "done"},
+    "/deliveries": {"order_id": 0, "on": "2027-07-06", "client_uuid": uid()},
+}
+OPEN = {("GET", "/session"), ("POST", "/session"), ("DELETE", "/session"), ("POST", "/setup"), ("POST", "/calc/{name}")}
+
+
+def address(path: str) -> str:
+    query = "?start=2027-06-07&end=2027-07-12" if path == "/board" else ""
+    return re.sub(r"\{[\w:]+\}", "999999", path) + query
+
+
+class EveryRoute(HouseCase):
+    def test_no_route_is_outside_the_table(self) -> None:
+        known = {(method, path.replace("int:", "")) for method, path, _ in ROUTES} | OPEN
+        for path, view in api.get_openapi_schema()["paths"].items():
+            for method in view:
+                self.assertIn((method.upper(), path.removeprefix("/api")), known)
+        for _, _, action in ROUTES:
+            self.assertIn(action, ALLOWED)
+
+    def test_each_role_may_just_what_the_table_says(self) -> None:
+        clients = {}
+        for role in Role:
+            clients[role] = Client()
+            clients[role].force_login(member(self.ctx, f"the-{role}", role))
+        for method, path, action in ROUTES:
+            for role, client in clients.items():
+                answer = self._send(client, method, path)
+                with self.subTest(f"{method} {path} as {role}"):
+                    if may(role, action):
+                        self.assertNotIn(answer.status_code, (401, 403, 500), answer.content[:300])
+                    else:
+                        self.assertEqual(answer.status_code, 403)
+                        self.assertEqual(answer.json()["code"], "forbidden")
+
+    def test_nobody_signed_in_gets_nothing(self) -> None:
+        for method, path, _ in ROUTES:
+            answer = self._send(Client(), method, path)
+            self.assertEqual((answer.status_code, answer.json()["code"]), (401, "sign_in"), path)
+
+    def test_a_change_without_the_token_is_refused(self) -> None:
+        strict = Client(enforce_csrf_checks=True)
+        assert self.ctx.user is not None
+        strict.force_login(self.ctx.user)
+        for method, path, _ in ROUTES:
+            if method != "GET":
+                self.assertEqual(self._send(strict, method, path).status_code, 403, path)
+
+    def test_one_who_may_not_enter_any_more_is_out_at_once(self) -> None:
+        user = member(self.ctx, "gone", Role.MANAGER)
+        client = Client()
+        client.force_login(user)
+        self.get("/orders", client=client)
+        Member.objects.filter(user=user).update(active=False)
+        self.get("/orders", client=client, status=403)
+
+    def _send(self, client: Client, method: str, path: str) -> Any:
+        where = f"/api{address(path)}"
+        if method == "GET":
+            return client.get(where)
+        if path == "/orders/import/file":
+            return client.post(where, {"file": SimpleUploadedFile("x.csv", b"")})
+        body = BODIES.get(path.replace("int:", ""), {})
+        return getattr(client, method.lower())(where, body, content_type="application/json")
+
+
+class TwoNurseries(HouseCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        cls.other = make_house("Other Nursery", username="bert")
+
+    def test_ids_of_another_nursery_do_not_exist_here(self) -> None:
+        lot = seed_lot(self.other)
+        theirs = HouseCase.planned(_as(self, self.other), order="900")
+        line, batch = theirs
+        task = Task.objects.filter(organisation=self.other.organisation).first()
+        place = Place.objects.filter(organisation=self.other.organisation).first()
+        audit = AuditEvent.objects.filter(organisation=self.other.organisation).last()
+        assert task and place and audit
+        for path in (
+            f"/batches/{batch.pk}",
+            f"/batches/{batch.pk}/card",
+            f"/batches/{batch.pk}/card.pdf",
+            f"/lots/{lot.pk}",
+        ):
+            self.get(path, status=404)
+        for path, body in (
+            (f"/batches/{batch.pk}/preview", {"needed": 5}),
+            (f"/batches/{batch.pk}/keep", {"version": 1, "change": {"needed": 5}}),
+            (f"/batches/{batch.pk}/sown", {"on": "2027-07-06", "lot_id": lot.pk}),
+            (f"/batches/{batch.pk}/end", {"cause": "x"}),
+            (f"/batches/{batch.pk}/resow", {"version": 1}),
+            (f"/lots/{lot.pk}/balance", {"counted": 1, "reason": "x"}),
+            (f"/lots/{lot.pk}/tests", {"value": 0.5, "tested_on": "2027-01-01"}),
+            (f"/tasks/{task.pk}/mark", {"state": "done"}),
+            (f"/audit/{audit.pk}/undo", {}),
+            (f"/order-lines/{line.pk}/cancel", {"reason": "x"}),
+            ("/deliveries", {"order_id": line.order_id, "on": "2027-07-06", "client_uuid": uid()}),
+        ):
+            self.post(path, body, status=404)
+        self.call("patch", f"/places/{place.pk}", {"name": "mine", "kind": "bench"}, status=404)
+        self.call("patch", f"/order-lines/{line.pk}", {"version": 1, "quantity": "5"}, status=404)
+
+    def test_ids_of_another_nursery_are_refused_in_bodies_too(self) -> None:
+        theirs = seed_lot(self.other)
+        place = Place.objects.filter(organisation=self.other.organisation, kind="bench").first()
+        assert place
+        _, batch = self.planned()
+        self.post(f"/batches/{batch.pk}/preview", {"lot_id": theirs.pk}, status=404)
+        self.post(f"/batches/{batch.pk}/preview", {"place_id": place.pk, "stage": 2}, status=404)
+        self.post(f"/batches/{batch.pk}/sown", {"on": "2027-07-06", "lot_id": theirs.pk}, status=404)
+        self.post("/tasks", {"title": "x", "due": "2027-07-06", "place_id": place.pk}, status=404)
+        theirs.refresh_from_db()
+        self.assertEqual(theirs.balance, 500)
+
+    def test_lists_hold_only_what_is_ours(self) -> None:
+        seed_lot(self.other)
+        HouseCase.planned(_as(self, self.other), order="901")
+        for path in ("/orders", "/batches", "/lots", "/audit"):
+            self.assertEqual([row for row in self.get(path) if row.get("action", "") != "places.add"], [], path)
+        self.assertEqual(self.get("/deliveries"), {"due": [], "done": []})
+        self.assertEqual(self.get("/season-line")["ticks"], [])
+        self.assertEqual(self.get("/day")["tasks"], [])
+        self.assertNotIn("901", self.get("/orders/export").content.decode())
+        for model in (OrderLine, Batch, Lot):
+            self.assertEqual(model.objects.filter(organisation=self.ctx.organisation).count(), 0)
+        self.assertEqual(Delivery.objects.count(), 0)
+
+
+def _as(case: HouseCase, ctx: Any) -> Any:
+    """The case's helpers with another nursery's context."""
+
+    class Other:
+        pass
+
+    other = Other()
+    other.ctx = ctx  # type: ignore[attr-defined]
+    return other
