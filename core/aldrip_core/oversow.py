@@ -145,7 +145,11 @@ def oversow(
         text = f"No start up to {MOST:,} gives {needed:,} good ones with a chance of {chance:.3g} at this rate."
         return Oversow(None, None, None, working=steps, warnings=(*warnings, Warn("unreachable", text)))
     met = tail_at_least(needed=needed, trials=start, spread=spread)
-    given: tuple[Given, ...] = (Given("needed", needed), Given("chance wanted", chance, "share"), computed("rate", spread.mean, "share"))
+    given: tuple[Given, ...] = (
+        Given("needed", needed),
+        Given("chance wanted", chance, "share"),
+        computed("rate", spread.mean, "share"),
+    )
     steps = (
         *steps,
         Step("Start", "smallest start whose chance of the need is enough", given, start),

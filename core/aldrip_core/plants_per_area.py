@@ -50,6 +50,7 @@ def plants_per_area(
     20000
     """
     in_row = in_row_cm / 100
+    given: tuple[Given, ...]
     if pattern is Pattern.ROWS_ON_BED:
         for name, value in (("rows", rows), ("bed_width_cm", bed_width_cm)):
             if value is None:

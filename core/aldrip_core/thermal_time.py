@@ -121,7 +121,7 @@ def _over_series(
             "Days", "first day on which the sum is reached", (computed("heat gathered", total, "°C·d"),), reached, "d"
         ),
     )
-    warnings = ()
+    warnings: tuple[Warn, ...] = ()
     if reached is None:
         text = f"After {len(means)} days {total:.4g} of {heat_sum:g} °C·d are gathered; give a longer series."
         warnings = (Warn("never_reached", text),)

@@ -81,6 +81,7 @@ AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "aldrip.accounts.api.locked_out"
 SILENCED_SYSTEM_CHECKS = ["axes.W003"]
 
 SESSION_COOKIE_HTTPONLY = True
@@ -126,6 +127,8 @@ LOGGING = {
     "loggers": {
         "django.request": {"level": os.environ.get("ALDRIP_REQUEST_LOG", "ERROR")},
         "fontTools": {"level": "ERROR"},
+        "axes": {"level": "CRITICAL"},
+        "django.security": {"level": "ERROR"},
         "weasyprint": {"level": "ERROR"},
     },
 }

@@ -1,10 +1,11 @@
 """Sign-in, the nursery, its people, what was done."""
 
+import json
 from datetime import date, datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 from ninja.utils import check_csrf
@@ -14,7 +15,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Role, User
 from aldrip.accounts.permissions import ALLOWED, may
 from aldrip.accounts.routes import Room
-from aldrip.base.errors import Forbidden, SignInNeeded
+from aldrip.base.errors import Forbidden, LockedOut, SignInNeeded
 from aldrip.base.schemas import Done
 
 open_router = Router(tags=["session"])
@@ -78,11 +79,15 @@ def sign_in(request: HttpRequest, body: SignInIn) -> dict[str, Any]:
         raise Forbidden("This page is out of date. Reload it and try again.")
     user = authenticate(request, username=body.username.strip().lower(), password=body.password)
     if user is None:
-        if getattr(request, "axes_locked_out", False):
-            raise Forbidden("Too many wrong passwords. Wait a quarter of an hour, or ask a manager.", locked=True)
         raise SignInNeeded("Name or password is wrong.")
     login(request, user)
     return _session(request)
+
+
+def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+    """What axes answers while a name is locked."""
+    locked = LockedOut("Too many wrong passwords. Wait a quarter of an hour, or ask a manager.")
+    return HttpResponse(json.dumps(locked.problem()), status=locked.status, content_type="application/problem+json")
 
 
 @open_router.delete("/session", response=SessionOut)

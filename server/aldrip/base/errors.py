@@ -4,7 +4,17 @@ from typing import Any
 
 from aldrip_core.refusal import FieldError, Refused, refuse
 
-__all__ = ["Conflict", "FieldError", "Forbidden", "NotThere", "Refused", "ServiceError", "SignInNeeded", "refuse"]
+__all__ = [
+    "Conflict",
+    "FieldError",
+    "Forbidden",
+    "LockedOut",
+    "NotThere",
+    "Refused",
+    "ServiceError",
+    "SignInNeeded",
+    "refuse",
+]
 
 
 class ServiceError(Exception):
@@ -48,6 +58,13 @@ class SignInNeeded(ServiceError):
 
     status = 401
     code = "sign_in"
+
+
+class LockedOut(ServiceError):
+    """Too many wrong passwords."""
+
+    status = 429
+    code = "locked"
 
 
 class Conflict(ServiceError):

@@ -6,7 +6,7 @@ from typing import Any
 
 from aldrip_core.refusal import Refused, refuse
 
-_NUMBER = re.compile(r"^\s*([-+]?\s*(?:\d{1,3}(?:[ ,']\d{3})+|\d+)(?:\.\d+)?|[-+]?\.\d+)\s*([^\d\s].*)?$")
+_NUMBER = re.compile(r"^\s*([-+]?\s*(?:\d{1,3}(?:[ ,']\d{3})+|\d+)(?:\.\d+)?|[-+]?\.\d+)\s*([^\d\s].*)?$", re.ASCII)
 THOUSANDS = {"k": 1e3, "thousand": 1e3, "m": 1e6, "million": 1e6}
 
 

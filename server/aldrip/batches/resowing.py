@@ -111,6 +111,7 @@ def take_offer(ctx: Ctx, batch_id: int, *, version: int) -> int:
     offer = offer_for(ctx, batch_id, ground=ground, group=group)
     if offer is None or group is None:
         raise refuse("batch", "no_offer", "Sowing again no longer helps, or is no longer needed.")
+    ground.snapshots.setdefault(batch.method_id, batch.method_snapshot)  # by the method as it was
     line = min(group.lines, key=lambda one: (one.due.upper, one.pk))
     pk = write_plans(ctx, [offer.plan], ground, [{line.pk: max(1, offer.short)}], tops_up=batch.pk,
                      note=f"tops up {batch.code}")[0]  # fmt: skip

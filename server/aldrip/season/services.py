@@ -10,7 +10,7 @@ from django.db.models import Q
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
-from aldrip.base.words import share
+from aldrip.base.words import plural, share
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
 from aldrip.diary.models import Task
@@ -140,8 +140,9 @@ def _deliveries(ctx: Ctx) -> list[Decision]:
 
 
 QUIET = {
-    "orders": "lines open", "methods": "methods", "places": "places", "batches": "batches standing", "sowing": "cards this week",
-    "lots": "lots in stock", "diary": "tasks today", "deliveries": "due this week",
+    "orders": ("line open", "lines open"), "methods": ("method", "methods"), "places": ("place", "places"),
+    "batches": ("batch standing", "batches standing"), "sowing": ("card this week", "cards this week"),
+    "lots": ("lot in stock", "lots in stock"), "diary": ("task today", "tasks today"), "deliveries": ("due this week", "due this week"),
 }  # fmt: skip
 
 
@@ -187,7 +188,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
         "decisions": [asdict(d) for d in waiting[:60]],
         "rooms": [
             {"room": room, "waiting": by_room.get(room, 0),
-             "line": first_said[room].title if room in first_said else f"{quiet.get(room, 0)} {words}"}
+             "line": first_said[room].title if room in first_said else plural(quiet.get(room, 0), *words)}
             for room, words in QUIET.items()
         ],
         "last": None if kept is None else {"id": kept.pk, "sentence": kept.sentence, "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None},

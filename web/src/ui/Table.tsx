@@ -1,5 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useMemo, useRef, useState } from "react";
+import { few } from "./format";
 
 export interface Column<Row> {
   key: string;
@@ -68,7 +69,7 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
           onChange={(event) => setFilter(event.target.value)}
         />
         <span className="note">
-          {found.length === rows.length ? `${rows.length} rows` : `${found.length} of ${rows.length} rows`}
+          {found.length === rows.length ? few(rows.length, "row") : `${found.length} of ${few(rows.length, "row")}`}
         </span>
         <details className="relative">
           <summary className="btn-link cursor-pointer list-none">Columns</summary>

@@ -49,3 +49,8 @@ export function stepValue(value: number | string | null | undefined, unit: strin
   if (Number.isInteger(value) || Math.abs(value) >= 1000) return `${whole.format(value)}${unit ? ` ${unit}` : ""}`;
   return `${Number(value.toPrecision(4))}${unit ? ` ${unit}` : ""}`;
 }
+
+/** “1 line”, “3 lines”. */
+export function few(value: number, one: string, many = `${one}s`): string {
+  return `${count(value)} ${value === 1 ? one : many}`;
+}

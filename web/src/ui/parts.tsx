@@ -98,6 +98,16 @@ export function Sheet({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-fold/70" />
         <Dialog.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={(event) => {
+            // What is to be typed comes first, not the way out.
+            const first = (event.target as HTMLElement).querySelector<HTMLElement>(
+              "input:not([type=checkbox]), select, textarea",
+            );
+            if (first) {
+              event.preventDefault();
+              first.focus();
+            }
+          }}
           className={`fixed inset-y-0 right-0 z-50 flex w-full flex-col overflow-y-auto border-l-2 border-ink bg-panel p-4 ${wide ? "max-w-5xl" : "max-w-md"}`}
         >
           <div className="mb-3 flex items-baseline justify-between gap-4">

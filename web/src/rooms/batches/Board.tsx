@@ -373,7 +373,8 @@ function BodyShape({
           className="cond pointer-events-none fill-ink text-note"
         >
           <tspan className="font-bold">{moving ? "was here" : body.code}</tspan>
-          {fits && !moving ? <tspan dx={4}>{body.crop}</tspan> : null}
+          {fits && !moving ? " " : ""}
+          {fits && !moving ? <tspan dx={2}>{body.crop}</tspan> : null}
         </text>
       ) : null}
     </g>

@@ -5,7 +5,7 @@ import { api, entryId, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { chance, count } from "../../ui/format";
+import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { Grade } from "./Grade";
@@ -27,7 +27,7 @@ export function Deliveries() {
     <div className="px-4 pb-6">
       <RoomHead
         title="Deliveries"
-        note={`${due.length} lines due until ${shortDay(addDays(end, -1))}, ${done.length} notes written`}
+        note={`${few(due.length, "line")} due until ${shortDay(addDays(end, -1))}, ${few(done.length, "note")} written`}
       />
       {due.length ? (
         <section aria-label="Due">

@@ -5,7 +5,7 @@ import { api, type Schemas, take } from "../../api/client";
 import { dayQuery, placesQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
-import { count, hours } from "../../ui/format";
+import { count, few, hours } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 
@@ -28,7 +28,7 @@ export function Diary() {
       <div className="px-4">
         <RoomHead
           title={longDay(day)}
-          note={`${tasks.length} tasks, ${todo} still to do, ${hours(data?.minutes_todo ?? 0)} of work`}
+          note={`${few(tasks.length, "task")}, ${todo} still to do, ${hours(data?.minutes_todo ?? 0)} of work`}
         >
           <DayStep day={day} today={today} setDay={setDay} />
           {may("diary.do") ? (

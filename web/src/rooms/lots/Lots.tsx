@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { lotQuery, lotsQuery } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
-import { count, grams, quantity, share } from "../../ui/format";
+import { count, few, grams, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
@@ -23,7 +23,7 @@ export function Lots() {
   const stocked = lots.filter((lot) => lot.balance > 0).length;
   return (
     <div className="px-4 pb-6">
-      <RoomHead title="Lots" note={`${stocked} lots in stock`}>
+      <RoomHead title="Lots" note={`${few(stocked, "lot")} in stock`}>
         {may("lots.receive") ? (
           <button type="button" className="btn" onClick={() => setReceive(true)}>
             Receive seed

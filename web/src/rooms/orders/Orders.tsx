@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { ordersQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
-import { chance, count } from "../../ui/format";
+import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
@@ -27,7 +27,7 @@ export function Orders() {
   const open = lines.filter((line) => line.state === "open");
   return (
     <div className="px-4 pb-6">
-      <RoomHead title="Orders" note={`${open.length} lines open, ${lines.length - open.length} closed`}>
+      <RoomHead title="Orders" note={`${few(open.length, "line")} open, ${lines.length - open.length} closed`}>
         <button type="button" className="btn" onClick={() => setAsk(true)}>
           Can we take it?
         </button>

@@ -6,7 +6,7 @@ import { batchesQuery, cardQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { addDays, isoWeek, shortDay } from "../../ui/dates";
-import { count, grams } from "../../ui/format";
+import { count, few, grams } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
 import { SownForm } from "./SownForm";
@@ -27,7 +27,10 @@ export function Sowing() {
   const days = [...new Set(rows.map((row) => row.sow_on))];
   return (
     <div className="px-4 pb-6">
-      <RoomHead title="Sowing" note={`${rows.length} batches to sow until ${shortDay(addDays(end, -1))}`} />
+      <RoomHead
+        title="Sowing"
+        note={`${few(rows.length, "batch", "batches")} to sow until ${shortDay(addDays(end, -1))}`}
+      />
       {rows.length || chosen ? (
         <div className="grid gap-6 lg:grid-cols-[300px_1fr]">
           <nav aria-label="Cards by day">

@@ -1,0 +1,170 @@
+"""Debian's Chromium, driven headless against the real build; one driver a class."""
+
+import json
+import os
+import time
+from collections.abc import Callable
+from typing import Any
+
+from django.conf import settings
+from django.test import LiveServerTestCase
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+
+from aldrip.methods.library import load_library
+from tests.server.house import make_house
+
+FLAGS = (
+    "--headless=new", "--disable-gpu", "--disable-dev-shm-usage", "--window-size=1280,800", "--force-device-scale-factor=1",
+    "--hide-scrollbars", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-default-apps", "--disable-extensions",
+    "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE localhost , EXCLUDE 127.0.0.1",
+)  # fmt: skip
+PATIENCE = 15.0
+AXE = settings.ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def make_driver() -> webdriver.Chrome:
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in FLAGS:
+        options.add_argument(flag)
+    if os.geteuid() == 0:
+        options.add_argument("--no-sandbox")
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+
+
+class BrowserCase(LiveServerTestCase):
+    """A browser, and a nursery set up for each test."""
+
+    driver: webdriver.Chrome
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.driver = make_driver()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.driver.quit()
+        super().tearDownClass()
+
+    def setUp(self) -> None:
+        load_library()
+        self.ctx = make_house()
+        self.size(1280, 800)
+        self.driver.delete_all_cookies()
+
+    def size(self, width: int, height: int) -> None:
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.live_server_url + path)
+
+    def until(self, found: Callable[[], Any], what: str) -> Any:
+        """Wait for something to be there."""
+        end = time.monotonic() + PATIENCE
+        while time.monotonic() < end:
+            try:
+                value = found()
+            except (StaleElementReferenceException, WebDriverException):
+                value = None
+            if value:
+                return value
+            time.sleep(0.05)
+        raise AssertionError(f"waited for {what}; the page says:\n{self.text()[:1500]}")
+
+    def text(self) -> str:
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def see(self, words: str) -> None:
+        self.until(lambda: words in self.text(), f"“{words}”")
+
+    def gone(self, words: str) -> None:
+        self.until(lambda: words not in self.text(), f"“{words}” to go")
+
+    def named(self, tag: str, name: str) -> WebElement:
+        """The first visible element of a kind whose words or label begin with a name."""
+
+        def find() -> WebElement | None:
+            for element in self.driver.find_elements(By.CSS_SELECTOR, tag):
+                label = element.get_attribute("aria-label") or " ".join((element.text or "").split())
+                if label.startswith(name) and element.is_displayed():
+                    return element
+            return None
+
+        return self.until(find, f"{tag} “{name}”")
+
+    def press(self, name: str, tag: str = "button, a, summary") -> None:
+        def click() -> bool:
+            self.named(tag, name).click()
+            return True
+
+        self.until(click, f"“{name}” to press")
+
+    def field(self, label: str) -> WebElement:
+        """The control of a label that begins with these words, or whose own label does."""
+
+        def find() -> WebElement | None:
+            for element in self.driver.find_elements(By.CSS_SELECTOR, "label"):
+                if " ".join(element.text.split()).startswith(label):
+                    for control in element.find_elements(By.CSS_SELECTOR, "input, select, textarea"):
+                        return control
+            for element in self.driver.find_elements(By.CSS_SELECTOR, "input, select, textarea"):
+                if (element.get_attribute("aria-label") or "").startswith(label):
+                    return element
+            return None
+
+        return self.until(find, f"field “{label}”")
+
+    def fill(self, label: str, text: str) -> None:
+        control = self.field(label)
+        control.send_keys(Keys.CONTROL, "a")
+        control.send_keys(text)
+
+    def choose(self, label: str, option: str) -> None:
+        def pick() -> bool:
+            for element in self.field(label).find_elements(By.TAG_NAME, "option"):
+                if element.text.startswith(option):
+                    element.click()
+                    return True
+            return False
+
+        self.until(pick, f"option “{option}” of {label}")
+
+    def sign_in(self, username: str = "ada") -> None:
+        self.open("/")
+        self.fill("Name", username)
+        self.fill("Password", "a long password")
+        self.press("Sign in")
+        self.see("Sign out")
+
+    def keys(self, *keys: str) -> None:
+        """Keys to whatever has the focus."""
+        for key in keys:
+            ActionChains(self.driver).send_keys(key).perform()
+
+    def axe(self) -> list[str]:
+        """What axe finds on the page as it stands."""
+        self.driver.execute_script(AXE.read_text(encoding="utf-8"))
+        result = self.driver.execute_async_script(
+            "const done = arguments[arguments.length - 1];"
+            "axe.run(document, {resultTypes: ['violations']}).then(r => done(JSON.stringify(r.violations)), e => done(String(e)))"
+        )
+        return [f"{v['id']}: {v['nodes'][0]['html'][:160]} ({v['help']})" for v in json.loads(result)]
+
+    def complaints(self) -> list[str]:
+        """What the browser itself complained about, the policy's refusals among it."""
+        return [
+            row["message"]
+            for row in self.driver.get_log("browser")
+            if row["level"] == "SEVERE" and " 4" not in row["message"]
+        ]

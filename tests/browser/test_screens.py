@@ -1,0 +1,129 @@
+"""Axe finds nothing on any screen; the policy of the page is never broken; two managers meet."""
+
+import uuid
+from datetime import date
+
+from django.core.management import call_command
+from selenium.webdriver.common.keys import Keys
+
+from aldrip.batches import doing
+from aldrip.batches.editing import Change, keep
+from aldrip.batches.models import Batch
+from aldrip.batches.starting import plan_lines
+from aldrip.methods.library import load_library
+from aldrip.orders import services as orders
+from aldrip_core.forecast import TrayCount
+from tests.browser.driver import BrowserCase
+from tests.server.house import advance, order_row, seed_lot
+
+
+class EveryScreen(BrowserCase):
+    def furnish(self) -> Batch:
+        """A house in which every screen has something to show, a decision among it."""
+        seed_lot(self.ctx, grams=900)
+        advance(self.ctx, date(2027, 6, 28))
+        rows = [order_row(order="118", quantity="18000", due="2027-W31"), order_row(order="119", crop="Endive", due="2027-W36"),
+                order_row(order="120", crop="Cyclamen", form="pot", quantity="900", due="2028-W10"),
+                order_row(order="121", crop="Lavender", form="rooted cutting", quantity="4000", due="2027-W27")]  # fmt: skip
+        plan_lines(self.ctx, orders.take_in(self.ctx, rows))
+        batch = Batch.objects.get(crop__slug="pak-choi")
+        advance(self.ctx, date(2027, 6, 29))
+        doing.sown(self.ctx, batch.pk, on=date(2027, 6, 29))
+        advance(self.ctx, date(2027, 7, 5))
+        trays = [TrayCount(240, n) for n in (149, 139, 156, 144, 137, 154)]
+        doing.count_emergence(self.ctx, batch.pk, trays=trays, on=date(2027, 7, 5), client_uuid=uuid.uuid4())
+        advance(self.ctx, date(2027, 7, 6))
+        return batch
+
+    def check(self, where: str) -> None:
+        self.assertEqual(self.axe(), [], where)
+
+    def test_axe_finds_nothing_anywhere(self) -> None:
+        batch = self.furnish()
+        self.open("/")
+        self.see("Sign in")
+        self.check("sign-in")
+        self.sign_in()
+        for path, words in (
+            ("/diary", "Morning"), ("/orders", "Greenlane Salads"), ("/orders/import", "Paste rows"), ("/methods", "Emerged"),
+            ("/places", "Bench 1"), ("/batches", "Season board"), ("/batches?view=list", batch.code), ("/sowing", "When it is sown"),
+            ("/lots", "Pak choi"), ("/deliveries", "Greenlane"), ("/house", "House rules"),
+            (f"/batches/{batch.pk}", "Decide by"),
+        ):  # fmt: skip
+            self.open(path)
+            self.see(words)
+            self.check(path)
+        self.keys("w")
+        self.see("Good ones wanted")
+        self.check("working")
+        self.open("/orders")
+        self.press("Can we take it?")
+        self.see("Work it out")
+        self.check("can we take it")
+        self.open("/orders/import")
+        self.fill("Paste rows", "Customer\tCrop\tForm\tQuantity\tDue\nA\tTulip\tplug\t-4\tweek 60\n")
+        self.press("Read what is pasted")
+        self.see("3 problems in 1 row")
+        self.check("import with problems")
+        self.open("/batches")
+        self.see("Season board")
+        self.driver.execute_script("localStorage.setItem('aldrip.sun', 'on')")
+        for path, words in (("/diary", "Morning"), (f"/batches/{batch.pk}", "Decide by"), ("/batches", "Season board")):
+            self.open(path)
+            self.see(words)
+            self.check(f"{path} in sun mode")
+        self.driver.execute_script("localStorage.setItem('aldrip.sun', 'off')")
+        self.size(390, 844)
+        for path, words in (
+            ("/diary", "Morning"),
+            (f"/batches/{batch.pk}", "Decide by"),
+            ("/sowing", "When it is sown"),
+        ):
+            self.open(path)
+            self.see(words)
+            self.check(f"{path} on a phone")
+        self.assertEqual(self.complaints(), [])
+
+    def test_two_managers_on_one_batch_the_second_sees_both_values(self) -> None:
+        seed_lot(self.ctx)
+        plan_lines(self.ctx, orders.take_in(self.ctx, [order_row(due="2027-W37")]))
+        batch = Batch.objects.get()
+        self.sign_in()
+        self.open(f"/batches/{batch.pk}")
+        self.fill("Trays, trays", "50")
+        self.field("Trays, trays").send_keys(Keys.ENTER)
+        self.see("Proposed")
+        keep(self.ctx, batch.pk, Change(trays=70), 1)
+        self.press("Keep")
+        self.see("saved this batch first")
+        self.see("saved now")
+        self.see("70 trays")
+        self.see("50 trays")
+        self.press("Look again")
+        self.gone("saved now")
+        self.until(lambda: self.field("Trays, trays").get_attribute("value") == "70", "the saved trays")
+
+    def test_an_empty_house_is_set_up_by_its_first_visitor(self) -> None:
+        call_command("flush", interactive=False, verbosity=0)
+        load_library()
+        self.open("/")
+        self.see("Set up your nursery")
+        self.check("first run")
+        self.fill("What is the nursery called?", "Own Nursery")
+        self.fill("Your name", "Ola Nord")
+        self.fill("Name to sign in with", "ola")
+        self.fill("Password", "short")
+        self.fill("Latitude", "59.9")
+        self.press("Set up")
+        self.see("too short")
+        self.fill("Password", "quiet-harbour-9")
+        self.press("Set up")
+        self.see("Own Nursery")
+        self.see("Nothing waits for a decision")
+        for path, words in (
+            ("/orders", "No orders yet"), ("/batches", "No batches yet"), ("/lots", "No lots yet"), ("/sowing", "Nothing to sow"),
+            ("/deliveries", "Nothing is due"),
+        ):  # fmt: skip
+            self.open(path)
+            self.see(words)
+            self.check(f"empty {path}")
