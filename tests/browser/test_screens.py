@@ -61,7 +61,7 @@ class EveryScreen(BrowserCase):
         self.see("Work it out")
         self.check("can we take it")
         self.open("/orders/import")
-        self.fill("Paste rows", "Customer\tCrop\tForm\tQuantity\tDue\nA\tTulip\tplug\t-4\tweek 60\n")
+        self.fill("Paste rows", "Customer;Crop;Form;Quantity;Due\nA;Tulip;plug;-4;week 60\n")
         self.press("Read what is pasted")
         self.see("3 problems in 1 row")
         self.check("import with problems")
