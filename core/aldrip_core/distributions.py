@@ -9,6 +9,7 @@ Distributions, 3rd ed., sections 3.2 and 6.2.2 (from memory); checked against sc
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -95,12 +96,14 @@ def _run_sum(first: int, last: int, n: int, spread: Spread) -> float:
     may_stop = spread.beta is None or (spread.alpha >= 1 and spread.beta >= 1)
     log_term = _log_term(first, n, spread)
     total, k = math.exp(log_term), first
+    # A few standard deviations hold all that counts; more are taken only if they still do.
+    chunk = min(CHUNK, 512 + int(6 * count_sd(n, spread))) if may_stop else CHUNK
     while k != last:
         if upward:
-            edge = min(last, k + CHUNK)
+            edge = min(last, k + chunk)
             steps = _log_ratios(np.arange(k, edge, dtype=np.float64), n, spread)
         else:
-            edge = max(last, k - CHUNK)
+            edge = max(last, k - chunk)
             steps = -_log_ratios(np.arange(k - 1, edge - 1, -1, dtype=np.float64), n, spread)
         logs = log_term + np.cumsum(steps)
         total += float(np.exp(logs).sum())
@@ -134,38 +137,44 @@ def count_sd(trials: int, spread: Spread) -> float:
     return math.sqrt(max(0.0, within) + (trials * spread.sd) ** 2)
 
 
-def smallest_trials(*, needed: int, chance: float, spread: Spread, most: int) -> int | None:
-    """Smallest count of trials with at least `chance` of `needed` good ones; None above `most`."""
+@lru_cache(maxsize=8192)
+def smallest_trials(*, needed: int, chance: float, spread: Spread, most: int, step: int = 1) -> int | None:
+    """Smallest count of trials with at least `chance` of `needed` good ones; None above `most`.
+
+    With `step` only its multiples are looked at, as where cells come in whole trays.
+    """
     if needed <= 0:
         return 0
     if spread.mean <= 0:
         return None
 
-    def enough(trials: int) -> bool:
-        return tail_at_least(needed=needed, trials=trials, spread=spread) >= chance
+    def enough(steps: int) -> bool:
+        return tail_at_least(needed=needed, trials=steps * step, spread=spread) >= chance
 
-    guess = max(needed, math.ceil(needed / spread.mean))
-    spare = _normal_quantile(chance) * count_sd(guess, spread) / spread.mean
-    guess = min(most, max(needed, int(guess + spare)))
-    step = max(1, guess // 500)
+    # Start where the normal curve puts it, and close in from there.
+    least, last = -(-needed // step), most // step
+    plain = max(needed, math.ceil(needed / spread.mean))
+    spare = _normal_quantile(chance) * count_sd(plain, spread) / spread.mean
+    guess = min(last, max(least, math.ceil((plain + spare) / step)))
+    stride = max(1, guess // 500)
     if enough(guess):
-        high, low = guess, guess - step
-        while low >= needed and enough(low):
-            high, step = low, step * 2
-            low = high - step
-        low = max(low, needed - 1)
+        high, low = guess, guess - stride
+        while low >= least and enough(low):
+            high, stride = low, stride * 2
+            low = high - stride
+        low = max(low, least - 1)
     else:
-        low, high = guess, guess + step
-        while not enough(min(high, most)):
-            if high >= most:
+        low, high = guess, guess + stride
+        while not enough(min(high, last)):
+            if high >= last:
                 return None
-            low, step = high, step * 2
-            high = low + step
-        high = min(high, most)
+            low, stride = high, stride * 2
+            high = low + stride
+        high = min(high, last)
     while high - low > 1:
         middle = (low + high) // 2
         low, high = (low, middle) if enough(middle) else (middle, high)
-    return high
+    return high * step
 
 
 def largest_needed(*, trials: int, chance: float, spread: Spread) -> int:
@@ -221,6 +230,7 @@ def expected_shortage(*, needed: int, trials: int, spread: Spread) -> float:
     return float((np.clip(needed - counts, 0, None) * chances).sum())
 
 
+@lru_cache(maxsize=256)
 def _normal_quantile(p: float) -> float:
     """Quantile of the standard normal by bisection of erf; a starting guess needs no more."""
     low, high = -9.0, 9.0

@@ -101,15 +101,15 @@ def plan_quantities(
     need_units = ceil_whole(needed / multiply)
     plain = _plain_need(needed, rates)
     if start is None:
-        found = smallest_trials(needed=need_units, chance=chance, spread=overall, most=MOST)
+        found = smallest_trials(
+            needed=need_units, chance=chance, spread=overall, most=MOST, step=sowing.cells_per_tray or 1
+        )
         if found is None:
             raise refuse(
                 "quantity", "unreachable",
                 f"No start up to {MOST:,} gives {needed:,} good ones at these rates. Check the rates or the quantity.",
             )  # fmt: skip
         start = found
-        if sowing.cells_per_tray:
-            start = int(round_up(start, sowing.cells_per_tray))
     met = tail_at_least(needed=need_units, trials=start, spread=overall)
     seed: SeedNeed | None = None
     trays = None

@@ -32,6 +32,25 @@ def copy_rows(model: type[models.Model], names: Sequence[str], rows: Iterable[Se
             copy.write_row(row)
 
 
+def update_rows(model: type[models.Model], names: Sequence[str], rows: Sequence[Sequence[Any]]) -> None:
+    """Set fields of many rows in one statement; each row is (id, value of each of `names`)."""
+    if not rows:
+        return
+    kinds = [model._meta.get_field(name).db_type(connection) for name in names]
+    columns = _columns(model, names)
+    arrays = ", ".join(["%s::bigint[]", *(f"%s::{_plain(kind)}[]" for kind in kinds)])
+    sets = ", ".join(f'"{column}" = v."{column}"' for column in columns)
+    given = ", ".join(["id", *(f'"{column}"' for column in columns)])
+    sql = f'update "{model._meta.db_table}" t set {sets} from unnest({arrays}) as v({given}) where t.id = v.id'
+    with connection.cursor() as cursor:
+        cursor.execute(sql, [list(values) for values in zip(*rows, strict=True)])
+
+
+def _plain(kind: str | None) -> str:
+    """A column type without its length, as an array takes it."""
+    return (kind or "text").split("(")[0]
+
+
 def json_value(value: Any) -> Any:
     """A jsonb value for `copy_rows`."""
     return Jsonb(value)

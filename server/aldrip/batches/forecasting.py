@@ -8,6 +8,7 @@ from datetime import date
 from django.db.models import Q, Sum
 
 from aldrip.accounts.context import Ctx
+from aldrip.base.bulk import update_rows
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
@@ -90,10 +91,11 @@ def groups(
     """The groups that hold these batches or lines. A fixed number of queries."""
     allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
     if not everything:
-        near = Q(batch__in=list(batches)) | Q(order_line__in=list(lines))
-        touched = list(allocations.filter(near).values_list("batch_id", "order_line_id"))
-        near = Q(batch__in={b for b, _ in touched}) | Q(order_line__in={line for _, line in touched})
-        allocations = allocations.filter(near)
+        near = allocations.filter(Q(batch__in=list(batches)) | Q(order_line__in=list(lines)))
+        # One hop on: whatever shares a batch or a line with those.
+        allocations = allocations.filter(
+            Q(batch__in=near.values("batch")) | Q(order_line__in=near.values("order_line"))
+        )
     pairs = list(allocations.values_list("batch_id", "order_line_id"))
     parts = _connected([(("b", b), ("l", line)) for b, line in pairs] + [(("b", b), ("b", b)) for b in batches]
                        + [(("l", line), ("l", line)) for line in lines])  # fmt: skip
@@ -160,8 +162,10 @@ def refresh(
             batch = rows[pk]
             batch.expected, batch.low, batch.high = alone.expected, alone.low, alone.high
             changed_batches.append(batch)
-    OrderLine.objects.bulk_update(changed_lines, ["chance", "forecast"], batch_size=500)
-    Batch.objects.bulk_update(changed_batches, ["expected", "low", "high"], batch_size=500)
+    update_rows(OrderLine, ("chance", "forecast"), [(one.pk, one.chance, one.forecast) for one in changed_lines])
+    update_rows(
+        Batch, ("expected", "low", "high"), [(one.pk, one.expected, one.low, one.high) for one in changed_batches]
+    )
     return found
 
 

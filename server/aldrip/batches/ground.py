@@ -81,9 +81,8 @@ class Ground:
         return min(max(day.toordinal() - self.origin, 0), self.days)
 
     def _load_occupancies(self) -> None:
-        rows = Occupancy.objects.filter(place__organisation=self.organisation).exclude(
-            stage__batch__state=Batch.State.ABANDONED
-        )
+        # An abandoned batch has let its space go, so every row here stands.
+        rows = Occupancy.objects.filter(place__in=list(self.lanes))
         if self._without:
             rows = rows.exclude(stage__batch__in=self._without)
         if self._window:

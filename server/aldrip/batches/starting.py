@@ -8,6 +8,7 @@ from typing import Any
 from django.db import transaction
 
 from aldrip.accounts.context import Ctx
+from aldrip.base.bulk import update_rows
 from aldrip.base.errors import Refused, refuse
 from aldrip.base.words import day, plural
 from aldrip.batches.editing import abandon
@@ -124,7 +125,11 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
         plans.append(plan)
         served.append(line)
     ids = write_plans(ctx, plans, ground, [{line.pk: line.quantity} for line in served])
-    OrderLine.objects.bulk_update([*served, *refused], ["problem", "chance", "forecast"], batch_size=2000)
+    update_rows(
+        OrderLine,
+        ("problem", "chance", "forecast"),
+        [(one.pk, one.problem, one.chance, one.forecast) for one in (*served, *refused)],
+    )
     late = sum(1 for line in served if line.problem)
     ctx.record("batch.plan", f"Planned {plural(len(plans), 'batch', 'batches')} for {plural(len(plans), 'order line')}.",
                after={"batches": ids[:500], "lines": [line.pk for line in served][:500]})  # fmt: skip

@@ -1,0 +1,233 @@
+"""`./aldrip bench`: ratios measured side by side in one run, in a cluster of its own with fsync on."""
+
+import argparse
+import gzip
+import json
+import os
+import re
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parent.parent
+LINES = 5000
+PREVIEWS = 200
+
+
+@dataclass
+class Measure:
+    """One ratio: what was measured, its yardstick, what is aimed for, and what it tells."""
+
+    name: str
+    value: float
+    yardstick: float
+    ratio: float
+    aim: float
+    note: str = ""
+
+
+def main() -> int:
+    options = argparse.ArgumentParser(prog="aldrip bench")
+    options.add_argument("--list", action="store_true", help="name every measure with its yardstick")
+    options.add_argument("--only", nargs="+", metavar="NAME", help="run some of them")
+    options.add_argument("--json", action="store_true", help="print the results as JSON")
+    options.add_argument("--lines", type=int, default=LINES, help="order lines of season-save")
+    chosen = options.parse_args()
+    if chosen.list:
+        for name, (_, words) in MEASURES.items():
+            print(f"{name:14} {words}")
+        return 0
+    unknown = set(chosen.only or ()) - set(MEASURES)
+    if unknown:
+        print(f"There is no measure “{', '.join(sorted(unknown))}”; --list names them.", file=sys.stderr)
+        return 2
+    found = []
+    for name in chosen.only or MEASURES:
+        print(f"measuring {name} …", file=sys.stderr, flush=True)
+        found.append(MEASURES[name][0](chosen))
+    if chosen.json:
+        print(json.dumps([asdict(one) for one in found]))
+    else:
+        for one in found:
+            met = "met" if one.ratio <= one.aim else "missed"
+            print(
+                f"{one.name:14} {one.value:10.4g} against {one.yardstick:10.4g}  ratio {one.ratio:6.2f}  aim {one.aim:g}: {met}"
+            )
+            if one.note:
+                print(f"{'':14} {one.note}")
+    return 0
+
+
+def _django() -> None:
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "aldrip.settings")
+    import django
+
+    django.setup()
+
+
+def _fresh_house(places_scale: float = 1.0) -> Any:
+    from django.core.management import call_command
+
+    from aldrip.methods.library import load_library
+    from tests.server.house import make_house
+
+    call_command("migrate", verbosity=0)
+    call_command("flush", interactive=False, verbosity=0)
+    load_library()
+    ctx = make_house("Bench")
+    for place in ctx.organisation.places.all():
+        if place.capacity:
+            place.capacity *= 100 * places_scale
+            place.save()
+    return ctx
+
+
+def _rows(count: int) -> list[dict[str, str]]:
+    """Invented order lines: a season of plugs, quantities in hundreds, spread over a year of weeks."""
+    crops = ("Pak choi", "Endive", "Bulb fennel", "Statice", "Zinnia", "Celeriac")
+    from tests.server.house import order_row
+
+    found = []
+    for n in range(count):
+        year, week = (2027, 37 + n % 15) if n % 4 else (2028, 1 + n % 30)
+        found.append(
+            order_row(
+                order=str(10_000 + n // 4), customer=f"Customer {n // 4}", crop=crops[n % 6],
+                quantity=str(2000 + 100 * (n * 7 % 150)), due=f"{year}-W{week:02d}", note=str(n),
+            )
+        )  # fmt: skip
+    return found
+
+
+TABLES = (
+    "orders_order",
+    "orders_orderline",
+    "batches_batch",
+    "batches_batchstage",
+    "batches_occupancy",
+    "diary_task",
+    "batches_allocation",
+)
+
+
+def season_save(chosen: argparse.Namespace) -> Measure:
+    """Parsed lines → commit of the planned season ÷ COPY of exactly the rows it wrote."""
+    _django()
+    from django.db import connection, transaction
+
+    from aldrip.batches.starting import plan_lines
+    from aldrip.orders import services as orders
+    from tests.server.house import seed_lot
+
+    ours, copies, wrote = [], [], {}
+    for _ in range(3 if chosen.lines > 1000 else 5):
+        ctx = _fresh_house()
+        seed_lot(ctx, grams=10**7)
+        rows = _rows(chosen.lines)
+        began = time.perf_counter()
+        with transaction.atomic():
+            plan_lines(ctx, orders.take_in(ctx, rows))
+        ours.append(time.perf_counter() - began)
+        with connection.cursor() as cursor:
+            dumped = {}
+            for table in TABLES:
+                with cursor.copy(f"copy {table} to stdout") as copy:
+                    dumped[table] = b"".join(bytes(part) for part in copy)
+                wrote[table] = dumped[table].count(b"\n")
+            cursor.execute(f"truncate {', '.join(TABLES)} cascade")
+        began = time.perf_counter()
+        with transaction.atomic(), connection.cursor() as cursor:
+            for table in TABLES:
+                with cursor.copy(f"copy {table} from stdin") as copy:
+                    copy.write(dumped[table])
+        copies.append(time.perf_counter() - began)
+    value, yardstick = statistics.median(ours), statistics.median(copies)
+    note = f"{chosen.lines} lines; {sum(wrote.values()):,} rows; what is left is the planning and checking of {value / chosen.lines * 1000:.2f} ms a line"
+    return Measure("season-save", value, yardstick, value / yardstick, 3, note)
+
+
+def edit_preview(chosen: argparse.Namespace) -> Measure:
+    """Median preview ÷ median request that returns the same rows by key, one worker, one session."""
+    _django()
+    from django.conf import settings
+    from django.test import Client
+
+    settings.ROOT_URLCONF = "launcher.bench_urls"
+    from aldrip.batches.models import Batch, Occupancy
+    from aldrip.batches.starting import plan_lines
+    from aldrip.orders import services as orders
+    from tests.server.house import seed_lot
+
+    ctx = _fresh_house(0.01)
+    seed_lot(ctx, grams=10**6)
+    plan_lines(ctx, orders.take_in(ctx, _rows(70)))
+    client = Client()
+    client.force_login(ctx.user)
+    batches = list(Batch.objects.values_list("id", flat=True)[:20])
+    places = {pk: set(Occupancy.objects.filter(stage__batch=pk).values_list("place_id", flat=True)) for pk in batches}
+    assert all(places.values())
+
+    def timed(call: Callable[[int], Any], pk: int) -> float:
+        began = time.perf_counter()
+        answer = call(pk)
+        spent = time.perf_counter() - began
+        assert answer.status_code == 200, answer.content[:300]
+        return spent
+
+    def preview(pk: int) -> Any:
+        return client.post(f"/api/batches/{pk}/preview", {"shift_days": 7}, content_type="application/json")
+
+    def by_key(pk: int) -> Any:
+        return client.get(f"/bench/batches/{pk}/rows")
+
+    for pk in batches:
+        timed(preview, pk), timed(by_key, pk)
+    ours, keys = [], []
+    for n in range(PREVIEWS):
+        pk = batches[n % len(batches)]
+        ours.append(timed(preview, pk))
+        keys.append(timed(by_key, pk))
+    value, yardstick = statistics.median(ours), statistics.median(keys)
+    return Measure("edit-preview", value, yardstick, value / yardstick, 3, f"{PREVIEWS} previews among 70 batches")
+
+
+def first_js(chosen: argparse.Namespace) -> Measure:
+    """Gzip bytes of all scripts that a cold load of sign-in and the first room asks for, in kB."""
+    dist = ROOT / "web" / "dist"
+    names = set(re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', (dist / "index.html").read_text()))
+    entry = set(names)
+    for wanted in ("Frame-", "Diary-"):
+        names |= {f"assets/{path.name}" for path in (dist / "assets").glob(f"{wanted}*.js")}
+    while True:
+        more = set()
+        for name in names:
+            text = (dist / name).read_text(encoding="utf-8")
+            static = re.findall(r'(?:from|import)\s*"\./([^"]+\.js)"', text)
+            more |= {f"assets/{one}" for one in static}
+        if more <= names:
+            break
+        names |= more
+    total = sum(len(gzip.compress((dist / name).read_bytes(), 9)) for name in names) / 1000
+    return Measure(
+        "first-js", total, 200, total / 200, 1, f"{len(names)} scripts, {len(entry)} of them at once; aim 200 kB"
+    )
+
+
+MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
+    "season-save": (
+        season_save,
+        "parsed lines to commit of 5 000 order lines ÷ COPY of exactly the rows it wrote; aim 3",
+    ),
+    "edit-preview": (
+        edit_preview,
+        "median of 200 previews ÷ median of requests that return the same rows by key; aim 3",
+    ),
+    "first-js": (first_js, "gzip kB of the scripts of a cold load of sign-in and first room ÷ 200 kB; aim 1"),
+}
+
+if __name__ == "__main__":
+    sys.exit(main())
