@@ -1,9 +1,9 @@
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
 import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
-import { useMay, useSave } from "../../ui/hooks";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { Faults, Field } from "../../ui/parts";
 import { EmergenceCount } from "../sowing/EmergenceCount";
 import { SownForm } from "../sowing/SownForm";
@@ -14,6 +14,11 @@ const CAUSES = ["damping-off", "slugs", "drying out", "birds or rodents", "a mac
 /** What happens to the batch next, and what was counted. */
 export function Doing({ batch }: { batch: Batch }) {
   const may = useMay();
+  const address = useAddress();
+  // Whoever comes from a counting task has the sheet open and in view.
+  const counting = useCallback((node: HTMLElement | null) => {
+    if (node?.hasAttribute("open")) node.scrollIntoView({ block: "start" });
+  }, []);
   const closed = batch.state === "delivered" || batch.state === "abandoned";
   const next = batch.stages.find((stage) => stage.order === batch.next_stage);
   return (
@@ -27,7 +32,7 @@ export function Doing({ batch }: { batch: Batch }) {
           ) : null}
           {batch.state === "sown" && may("diary.count") ? (
             <>
-              <details>
+              <details open={address.do === "count"} ref={counting}>
                 <summary className="btn-link cursor-pointer">
                   Count {batch.by_seed ? "emergence" : "rooting"} on sampled trays
                 </summary>

@@ -20,15 +20,16 @@ const LEFT = 372;
 export function Rungs({ batch }: { batch: Batch }) {
   const holder = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(420);
+  const narrow = width < 200; // a phone has room for the figures, not for the bars
   useLayoutEffect(() => {
     const element = holder.current;
     if (!element) return;
-    const watch = new ResizeObserver(() => setWidth(Math.max(180, element.clientWidth - LEFT)));
+    const watch = new ResizeObserver(() => setWidth(element.clientWidth - LEFT));
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
   const promised = batch.orders.reduce((sum, order) => sum + order.quantity, 0);
-  const scale = makeLogScale(batch.rungs, width - 120, promised);
+  const scale = makeLogScale(batch.rungs, Math.max(160, width - 120), promised);
   const tops: number[] = [];
   let y = 26;
   for (const rung of batch.rungs) {
@@ -37,14 +38,16 @@ export function Rungs({ batch }: { batch: Batch }) {
   }
   return (
     <div ref={holder} className="relative mt-2" style={{ height: y }}>
-      <svg className="absolute top-0" style={{ left: LEFT }} width={width} height={y} aria-hidden="true">
-        <Axis scale={scale} height={y} />
-        {batch.rungs.map((rung, n) => (
-          <Bar key={rung.key} rung={rung} y={tops[n] ?? 0} scale={scale} promised={n === 0 ? promised : 0} />
-        ))}
-        <Links rungs={batch.rungs} tops={tops} scale={scale} />
-        <Band rungs={batch.rungs} tops={tops} scale={scale} />
-      </svg>
+      {narrow ? null : (
+        <svg className="absolute top-0" style={{ left: LEFT }} width={width} height={y} aria-hidden="true">
+          <Axis scale={scale} height={y} />
+          {batch.rungs.map((rung, n) => (
+            <Bar key={rung.key} rung={rung} y={tops[n] ?? 0} scale={scale} promised={n === 0 ? promised : 0} />
+          ))}
+          <Links rungs={batch.rungs} tops={tops} scale={scale} />
+          <Band rungs={batch.rungs} tops={tops} scale={scale} />
+        </svg>
+      )}
       {batch.rungs.map((rung, n) => (
         <RungRow key={rung.key} batch={batch} rung={rung} y={tops[n] ?? 0} />
       ))}

@@ -219,7 +219,7 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
       ? `/sowing?card=${task.subject_id}`
       : task.kind === "grade" || task.kind === "deliver"
         ? "/deliveries"
-        : `/batches/${task.subject_id}`;
+        : `/batches/${task.subject_id}${task.kind === "count" ? "?do=count" : ""}`;
   return (
     <Sheet open onClose={onClose} title={task.title}>
       <p>{task.words}</p>

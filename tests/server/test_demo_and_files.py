@@ -1,0 +1,137 @@
+"""The demo tells its stories by the rules; the tree keeps its promises about what stands in it."""
+
+import json
+import re
+import subprocess
+from datetime import date
+from io import StringIO
+from pathlib import Path
+
+from django.conf import settings
+from django.core.management import call_command
+from django.test import Client, TestCase
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import Member, Organisation, User
+from aldrip.batches.ground import Ground
+from aldrip.batches.models import Batch
+from aldrip.batches.resowing import offer_for
+from aldrip.demo.loader import is_whole
+from aldrip.lots.models import Lot, Movement
+from aldrip.methods.library import load_library
+from aldrip.orders.models import OrderLine
+from aldrip.season.services import decisions
+from aldrip_core.check_character import is_valid
+
+ROOT = Path(settings.ROOT)
+
+
+class Demo(TestCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        load_library()
+        call_command("load_demo", verbosity=0, stdout=StringIO())
+        organisation = Organisation.objects.get()
+        cls.ctx = Ctx(organisation, User.objects.get(username="manager"), "manager")
+
+    def test_it_is_large_enough_to_look_real_and_its_clock_stands(self) -> None:
+        self.assertTrue(is_whole())
+        self.assertEqual(self.ctx.today, date(2027, 7, 6))
+        self.assertGreaterEqual(OrderLine.objects.count(), 20)
+        self.assertGreaterEqual(Batch.objects.count(), 30)
+        self.assertEqual(set(Batch.objects.values_list("state", flat=True)), {"planned", "sown", "delivered"})
+        self.assertEqual({m.role for m in Member.objects.all()},
+                         {"manager", "supervisor", "inspector", "laboratory", "dispatch", "viewer"})  # fmt: skip
+
+    def test_the_pak_choi_can_be_sown_again_until_friday_9_july(self) -> None:
+        batch = Batch.objects.get(allocations__order_line__order__number="118", state="sown")
+        self.assertEqual(batch.stages.get(order=0).actual_start, date(2027, 6, 29))
+        self.assertAlmostEqual(batch.counted or 0, 0.61, delta=0.004)
+        offer = offer_for(self.ctx, batch.pk)
+        assert offer is not None
+        self.assertEqual(offer.last_day, date(2027, 7, 9))
+        self.assertGreaterEqual(offer.chance_after, 0.95)
+        self.assertLess(offer.chance_before, 0.05)
+
+    def test_the_other_stories_this_slice_reaches(self) -> None:
+        lavender = OrderLine.objects.get(order__number="126")
+        self.assertTrue(lavender.problem.startswith("Cannot be met as asked: the earliest day is"))
+        ground = Ground(self.ctx)
+        said = [d.sentence for d in decisions(self.ctx, ground)]
+        self.assertTrue(any(re.search(r"Heron \d is over by \d+ m² from .* week 30\.", s) for s in said), said)
+        endive = Batch.objects.filter(crop__slug="endive", state="planned").first()
+        assert endive is not None
+        client = Client()
+        client.force_login(User.objects.get(username="manager"))
+        problems = client.get(f"/api/batches/{endive.pk}").json()["problems"]
+        self.assertTrue(any("rests above 27 °C" in p for p in problems), problems)
+        parsnip = Lot.objects.get(crop__slug="parsnip")
+        tests = list(
+            parsnip.test_results.filter(kind="germination").order_by("tested_on").values_list("value", flat=True)
+        )
+        self.assertEqual(tests, sorted(tests, reverse=True))
+        self.assertEqual(parsnip.germination, tests[-1])
+        short = OrderLine.objects.get(state="short")
+        self.assertTrue(short.short_cause)
+
+    def test_stock_balances_and_every_code_checks(self) -> None:
+        for lot in Lot.objects.all():
+            self.assertEqual(sum(m.quantity for m in Movement.objects.filter(lot=lot)), lot.balance, lot.code)
+            self.assertTrue(is_valid(lot.code), lot.code)
+        for code in Batch.objects.values_list("code", flat=True):
+            self.assertTrue(is_valid(code), code)
+        delivered = -sum(m.quantity for m in Movement.objects.filter(kind="delivered"))
+        self.assertEqual(delivered, sum(OrderLine.objects.values_list("delivered", flat=True)))
+
+    def test_each_role_opens_every_room(self) -> None:
+        paths = ("/session", "/orders", "/batches", "/lots", "/deliveries", "/season-line", "/day", "/places", "/library",
+                 "/board?start=2027-06-07&end=2027-09-27")  # fmt: skip
+        for user in User.objects.all():
+            client = Client()
+            client.force_login(user)
+            for path in paths:
+                self.assertEqual(client.get(f"/api{path}").status_code, 200, f"{user.username} {path}")
+
+    def test_loading_again_does_nothing(self) -> None:
+        call_command("load_demo", verbosity=0)
+        self.assertEqual(Organisation.objects.count(), 1)
+
+
+class Files(TestCase):
+    def tracked(self) -> list[Path]:
+        listed = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True)
+        if listed.returncode:
+            self.fail("not a git checkout")
+        return [ROOT / name for name in listed.stdout.splitlines() if (ROOT / name).is_file()]
+
+    def test_no_lock_file_names_a_registry_and_every_package_is_hashed(self) -> None:
+        lock = json.loads((ROOT / "web" / "package-lock.json").read_text())
+        self.assertTrue(lock["packages"])
+        self.assertFalse([name for name, entry in lock["packages"].items() if "resolved" in entry])
+        for path in (ROOT / "requirements").glob("*.txt"):
+            text = path.read_text()
+            self.assertNotIn("://", text, path.name)
+            pinned = re.findall(r"^[a-z0-9][\w.\-\[\],]*==", text, re.MULTILINE | re.IGNORECASE)
+            self.assertTrue(pinned)
+            self.assertGreaterEqual(text.count("--hash=sha256:"), len(pinned), path.name)
+
+    def test_core_reads_no_file_no_clock_and_no_environment(self) -> None:
+        for path in (ROOT / "core").rglob("*.py"):
+            text = path.read_text()
+            for word in ("import os", "open(", "date.today", "datetime.now", "time.time", "random."):
+                self.assertNotIn(word, text, f"{path.name}: {word}")
+
+    def test_the_pages_fetch_nothing_from_elsewhere(self) -> None:
+        for path in self.tracked():
+            if path.suffix in (".html", ".css", ".ts", ".tsx") and "schema.d.ts" not in path.name:
+                for address in re.findall(r"https?://[\w.-]+", path.read_text()):
+                    self.assertIn(address, ("http://www.w3.org", "https://www.w3.org"), path.name)
+
+    def test_every_picture_is_in_the_readme_and_there_are_few(self) -> None:
+        readme = (ROOT / "README.md").read_text()
+        pictures = [p for p in self.tracked() if p.suffix == ".png"]
+        self.assertLess(len(pictures), 20)
+        for picture in pictures:
+            self.assertIn(str(picture.relative_to(ROOT)), readme)
+        for named in re.findall(r"docs/screenshots/[\w-]+\.png", readme):
+            self.assertTrue((ROOT / named).exists(), named)
