@@ -125,7 +125,13 @@ def ladder(
         backwards.append(Rung(stage.name, into, out, out - need))
         working.append(_rung_step(stage, need, into))
         need = into
-    tail = _seed_of(need, seeds_per_cell, cells_per_tray, fill_last_tray, tgw_g)
+    tail = seed_need(
+        cells=need,
+        seeds_per_cell=seeds_per_cell,
+        cells_per_tray=cells_per_tray,
+        tgw_g=tgw_g,
+        fill_last_tray=fill_last_tray,
+    )
     return Ladder(
         start=need,
         rungs=tuple(reversed(backwards)),
@@ -160,33 +166,38 @@ class SeedNeed:
     working: Working
 
 
-def _seed_of(
-    start: float, per_cell: int, cells_per_tray: int | None, fill_last_tray: bool, tgw_g: float | None
+def seed_need(
+    *,
+    cells: float,
+    seeds_per_cell: int,
+    cells_per_tray: int | None,
+    tgw_g: float | None,
+    fill_last_tray: bool = True,
+    origin: Origin = Origin.ENTERED,
+    tgw_source: str | None = None,
 ) -> SeedNeed:
-    trays = None if cells_per_tray is None else ceil_whole(start / cells_per_tray)
+    """Trays, seeds and grams that a number of cells takes. Units as in `ladder`.
+
+    `origin` says where tray and seeds a cell come from; `tgw_source` names the thousand-grain weight's.
+    """
+    trays = None if cells_per_tray is None else ceil_whole(cells / cells_per_tray)
     steps: list[Step] = []
-    cells = start
+    given: tuple[Given, ...]
     if trays is not None and cells_per_tray is not None:
-        given = (computed("cells", start), Given("cells per tray", cells_per_tray))
+        given = (computed("cells", cells), Given("cells per tray", cells_per_tray, "", origin))
         steps.append(Step("Trays", "cells ÷ cells per tray, whole", given, trays, "trays"))
         if fill_last_tray:
             cells = trays * cells_per_tray
-    seeds = cells * per_cell
-    given = (computed("cells sown", cells), Given("seeds per cell", per_cell))
+    seeds = cells * seeds_per_cell
+    given = (computed("cells sown", cells), Given("seeds per cell", seeds_per_cell, "", origin))
     steps.append(Step("Seeds", "cells sown × seeds per cell", given, seeds, "seeds"))
     seed_g = None
     if tgw_g is not None:
         seed_g = seeds * tgw_g / 1000
-        given = (computed("seeds", seeds), Given("thousand-grain weight", tgw_g, "g"))
+        tested = Origin.RECORDS if tgw_source and tgw_source.startswith("lot ") else origin
+        given = (computed("seeds", seeds), Given("thousand-grain weight", tgw_g, "g", tested, tgw_source))
         steps.append(Step("Seed by weight", "seeds × thousand-grain weight ÷ 1000", given, seed_g, "g"))
     return SeedNeed(trays, seeds, seed_g, tuple(steps))
-
-
-def seed_need(
-    *, cells: float, seeds_per_cell: int, cells_per_tray: int | None, tgw_g: float | None, fill_last_tray: bool = True
-) -> SeedNeed:
-    """Trays, seeds and grams that a number of cells takes. Units as in `ladder`."""
-    return _seed_of(cells, seeds_per_cell, cells_per_tray, fill_last_tray, tgw_g)
 
 
 def cells_from_seed(*, seed_g: float, tgw_g: float, seeds_per_cell: int, cells_per_tray: int | None) -> int:

@@ -30,6 +30,7 @@ class Sowing:
     seeds_per_cell: int = 1
     cells_per_tray: int | None = None
     tgw_g: float | None = None
+    tgw_source: str | None = None
     by_seed: bool = True
 
 
@@ -114,8 +115,8 @@ def plan_quantities(
     seed: SeedNeed | None = None
     trays = None
     if sowing.by_seed:
-        seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell,
-                         cells_per_tray=sowing.cells_per_tray, tgw_g=sowing.tgw_g)  # fmt: skip
+        seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell, cells_per_tray=sowing.cells_per_tray,
+                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source)  # fmt: skip
         trays = seed.trays
     elif sowing.cells_per_tray:
         trays = ceil_whole(start / sowing.cells_per_tray)

@@ -200,11 +200,11 @@ class AuditOut(Schema):
 UNDOABLE = ("batch.keep", "batch.new", "batch.resow")
 
 
-def audit_row(event: AuditEvent) -> dict[str, Any]:
+def audit_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
     return {
         "id": event.pk, "action": event.action, "sentence": event.sentence,
         "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
-        "happened_at": event.happened_at, "recorded_at": event.recorded_at, "subject_kind": event.subject_kind,
+        "happened_at": ctx.local(event.happened_at), "recorded_at": ctx.local(event.recorded_at), "subject_kind": event.subject_kind,
         "subject_id": event.subject_id, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
     }  # fmt: skip
 
@@ -216,7 +216,7 @@ def audit(ctx: Ctx, kind: str = "", subject: int | None = None, limit: int = 100
         rows = rows.filter(subject_kind=kind)
     if subject is not None:
         rows = rows.filter(subject_id=subject)
-    return [audit_row(event) for event in rows[: min(max(limit, 1), 500)]]
+    return [audit_row(ctx, event) for event in rows[: min(max(limit, 1), 500)]]
 
 
 class RoleOut(Schema):

@@ -49,6 +49,10 @@ class Ctx:
             return self.now
         return datetime.combine(day, time(12), ZoneInfo(self.organisation.timezone)).astimezone(UTC)
 
+    def local(self, moment: datetime) -> datetime:
+        """A moment on the nursery's wall clock, so that its date is the day people remember."""
+        return moment.astimezone(ZoneInfo(self.organisation.timezone))
+
     def calendars(self) -> tuple[WorkingCalendar, WorkingCalendar]:
         """Working days, and the narrower sowing days."""
         closed = frozenset(ClosedDay.objects.filter(organisation=self.organisation).values_list("day", flat=True))

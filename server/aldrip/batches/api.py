@@ -380,7 +380,7 @@ def keep(ctx: Ctx, batch_id: int, body: KeepIn) -> Any:
 
 @room.post("/audit/{int:audit_id}/undo", "batches.plan", response=AuditOut)
 def undo(ctx: Ctx, audit_id: int) -> Any:
-    return audit_row(editing.undo(ctx, audit_id))
+    return audit_row(ctx, editing.undo(ctx, audit_id))
 
 
 class PlanLinesIn(Schema):

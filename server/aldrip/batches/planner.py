@@ -98,6 +98,10 @@ def tgw_of(lot: Lot | None, crop: Crop) -> float | None:
     return (lot.tgw_g if lot else None) or crop.tgw_g
 
 
+def _tgw_source(lot: Lot | None, crop: Crop) -> str:
+    return f"lot {lot.code}" if lot and lot.tgw_g else f"library: {crop.sources.get('tgw_g', '')}"
+
+
 def rates_of(request: Request, ground: Ground) -> tuple[Rate, ...]:
     """The rate of every stage: typed, else own records, else lot test, else library."""
     found = []
@@ -221,7 +225,7 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
     container = request.container
     sowing = Sowing(
         seeds_per_cell=request.definition.seeds_per_cell, cells_per_tray=container.cells if container else None,
-        tgw_g=tgw_of(request.lot, request.crop), by_seed=request.definition.by_seed,
+        tgw_g=tgw_of(request.lot, request.crop), tgw_source=_tgw_source(request.lot, request.crop), by_seed=request.definition.by_seed,
     )  # fmt: skip
     start, needed = request.start, request.needed
     if request.seed_g is not None:

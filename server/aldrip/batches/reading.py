@@ -40,7 +40,7 @@ def ladder_of(ctx: Ctx, batch_id: int) -> dict[str, Any]:
         "orders": _orders(batch), "rungs": _rungs(batch, stages, plan, lost), "stages": _timeline(stages, batch),
         "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(plan, ground), "problems": list(plan.problems),
         "workings": _workings(batch, stages, plan, group, offer), "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
-        "history": [audit_row(e) for e in _history(ctx, batch)], "lost": lost,
+        "history": [audit_row(ctx, e) for e in _history(ctx, batch)], "lost": lost,
         "yield_lot": graded.lot.code if graded else None, "yield_quantity": float(graded.quantity) if graded else None,
         "next_stage": running_stage(stages) if running_stage(stages) < len(stages) else None,
     }  # fmt: skip
@@ -260,7 +260,7 @@ def _dates_step(definition: Any, start: date, end: date) -> Step:
 def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
     rows = ctx.rows(Count).filter(subject_kind="batch", subject_id=batch.pk).select_related("by").order_by("-id")
     return [
-        {"id": c.pk, "kind": c.kind, "sampled": c.sampled, "found": c.found, "cause": c.cause, "happened_at": c.happened_at,
+        {"id": c.pk, "kind": c.kind, "sampled": c.sampled, "found": c.found, "cause": c.cause, "happened_at": ctx.local(c.happened_at),
          "by": (c.by.get_full_name() or c.by.username) if c.by else "", "parts": len(c.parts)}
         for c in rows
     ]  # fmt: skip

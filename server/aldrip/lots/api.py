@@ -91,7 +91,7 @@ def lot(ctx: Ctx, lot_id: int) -> Any:
     return {
         **lot_out(ctx, found),
         "movements": [
-            {"id": m.pk, "kind": m.kind, "quantity": float(m.quantity), "happened_at": m.happened_at,
+            {"id": m.pk, "kind": m.kind, "quantity": float(m.quantity), "happened_at": ctx.local(m.happened_at),
              "subject_kind": m.subject_kind, "subject_id": m.subject_id, "subject_code": m.subject_code, "by": _by(m),
              "reason": m.reason}
             for m in movements

@@ -221,7 +221,7 @@ function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Sche
       )}
       <span className="flex-1" />
       {line?.last ? (
-        <span className="max-w-[360px] truncate text-ink2">
+        <span className="hidden max-w-[360px] truncate text-ink2 lg:inline">
           Last: {line.last.sentence}{" "}
           {line.last.can_undo && may("batches.plan") ? (
             <button

@@ -187,7 +187,10 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
           </text>
         ))}
         <text x={4} y={HEIGHT - 4} className="cond fill-ink3 text-note">
-          {season.start.slice(0, 4)} {season.end.slice(0, 4) !== season.start.slice(0, 4) ? season.end.slice(0, 4) : ""}
+          {season.start.slice(0, 4)}
+        </text>
+        <text x={HEAD + scale.open + FOLD - 4} y={HEIGHT - 4} textAnchor="end" className="cond fill-ink3 text-note">
+          {season.end.slice(0, 4)}
         </text>
         <text x={HEAD + scale.open - 4} y={11} textAnchor="end" className="cond fill-ink3 text-note">
           100 % of the tightest place

@@ -11,6 +11,7 @@ import { useMay } from "../../ui/hooks";
 import { type Laid, loadPath, outline, stack, widest } from "./boardLayout";
 
 type Lane = Schemas["LaneOut"];
+type Body = Schemas["BodyOut"];
 
 /** One lane a place, time across: a lane visibly fills and overflows. */
 export function Board({ place }: { place: string | undefined }) {
@@ -35,7 +36,33 @@ export function Board({ place }: { place: string | undefined }) {
   );
 }
 
+/** A proposal's stages in this lane, as bodies that would stand there. */
+function proposedBodies(
+  lane: Lane,
+  proposed: ReturnType<typeof useProposal>["proposed"],
+  start: Day,
+  end: Day,
+): Body[] {
+  const example = lane.bodies[0];
+  return (proposed?.proposal?.stages ?? [])
+    .filter((s) => s.place_id === lane.place_id && s.amount > 0 && s.start < end && s.end > start)
+    .map((s) => ({
+      batch_id: proposed?.batchId ?? 0,
+      code: "",
+      crop: "",
+      state: "proposed",
+      version: 0,
+      decide_by: example?.decide_by ?? null,
+      stage: s.stage,
+      name: s.name,
+      start: s.start,
+      end: s.end,
+      amount: s.amount,
+    }));
+}
+
 function useLane(lane: Lane, from: Day, start: Day, end: Day) {
+  const { proposed } = useProposal();
   return useMemo(() => {
     const first = Math.max(0, daysBetween(from, start));
     const inside = lane.load.slice(first, first + daysBetween(start, end));
@@ -43,12 +70,22 @@ function useLane(lane: Lane, from: Day, start: Day, end: Day) {
     const at = addDays(start, Math.max(0, inside.indexOf(peak)));
     const bodies = lane.bodies.filter((body) => body.start < end && body.end > start);
     const busy = bodies.length;
+    const laid = stack(bodies, start, end);
+    // While something is proposed the others stand as they would, and the batch itself also where it was.
+    const moving = proposed?.proposal ? proposed.batchId : null;
+    const others = bodies.filter((body) => body.batch_id !== moving);
+    const would =
+      moving === null ? laid : stack([...others, ...proposedBodies(lane, proposed, start, end)], start, end);
+    const shown = would.filter((one) => one.body.state !== "proposed");
+    const was = moving === null ? [] : laid.filter((one) => one.body.batch_id === moving);
+    const proposals = would.filter((one) => one.body.state === "proposed");
+    const top = Math.max(peak, ...would.flatMap((one) => one.steps.map((step) => step.bottom + one.body.amount)));
     // 100 % of the place in px: roomy where much stands, thin where little does.
     const share = peak / lane.usable;
     const full = !busy ? 26 : share > 0.5 ? (busy >= 6 ? 150 : 90) : busy >= 3 ? 66 : 34;
-    const height = Math.max(full, (peak / lane.usable) * full) + 8;
-    return { peak, at, bodies, full, height, laid: stack(bodies, start, end) };
-  }, [lane, from, start, end]);
+    const height = Math.max(full, (top / lane.usable) * full) + 8;
+    return { peak, at, full, height, laid: [...shown, ...was], proposals };
+  }, [lane, from, start, end, proposed]);
 }
 
 function LaneRow({
@@ -67,16 +104,11 @@ function LaneRow({
   chosen: boolean;
 }) {
   const { scale, today, span } = useSpan();
-  const { proposed } = useProposal();
-  const { peak, at, full, height, laid } = useLane(lane, from, start, end);
+  const { peak, at, full, height, laid, proposals } = useLane(lane, from, start, end);
   const y = (amount: number) => height - (amount / lane.usable) * full;
   const over = lane.over.filter((run) => run.end > start && run.start < end);
   const worst = Math.max(0, ...over.map((run) => run.amount));
   const later = lane.load.slice(Math.max(0, daysBetween(from, end)));
-  const stages =
-    proposed?.proposal?.stages.filter(
-      (stage) => stage.place_id === lane.place_id && stage.amount > 0 && stage.start < end && stage.end > start,
-    ) ?? [];
   const foldY = (amount: number) => height - (amount / lane.usable) * Math.min(full, 60);
   const todayX = scale.x(today) + scale.open / span.days / 2;
   return (
@@ -162,14 +194,8 @@ function LaneRow({
               </g>
             );
           })}
-          {stages.map((stage) => (
-            <ProposedShape
-              key={stage.stage}
-              stage={stage}
-              code={proposed?.proposal?.sentence ?? ""}
-              y={y}
-              lane={lane}
-            />
+          {proposals.map((one) => (
+            <ProposedShape key={one.body.stage} laid={one} y={y} />
           ))}
         </g>
         <line
@@ -195,30 +221,23 @@ function LaneRow({
   );
 }
 
-/** Where a proposal would stand, on the lane's floor and to scale. */
-function ProposedShape({
-  stage,
-  code,
-  y,
-  lane,
-}: {
-  stage: Schemas["MovedStageOut"];
-  code: string;
-  y: (amount: number) => number;
-  lane: Lane;
-}) {
+/** Where a proposal would stand, to scale among the others. */
+function ProposedShape({ laid, y }: { laid: Laid; y: (amount: number) => number }) {
   const { scale } = useSpan();
-  const [x, width] = [scale.x(stage.start), Math.max(3, scale.x(stage.end) - scale.x(stage.start))];
-  const top = y(Math.max(stage.amount, lane.usable * 0.02));
+  const best = widest(laid, (day) => Math.min(scale.left + scale.open, Math.max(scale.left, scale.x(day))));
+  const thick = y(0) - y(laid.body.amount);
   return (
     <g className="pointer-events-none">
-      <rect x={x} y={top - 1} width={width} height={y(0) - top} className="fill-panel stroke-decide" strokeWidth={2} />
-      {width > 70 && y(0) - top > 11 ? (
-        <text x={x + 5} y={(top + y(0)) / 2 + 4} className="cond fill-decide text-note font-bold">
-          {stage.name}
+      <path d={outline(laid, scale.x, y)} className="fill-panel stroke-decide" strokeWidth={2} />
+      {best.width > 60 && thick > 11 ? (
+        <text
+          x={best.x + 6}
+          y={y(best.bottom + laid.body.amount / 2) + 4}
+          className="cond fill-decide text-note font-bold"
+        >
+          {laid.body.name}
         </text>
       ) : null}
-      <title>{code}</title>
     </g>
   );
 }

@@ -34,7 +34,7 @@ export function Ladder() {
             {cultivar}, {batch.form}
           </h1>
           <BatchCode code={batch.code} />
-          <span className="min-w-0 flex-1 text-ink3">
+          <span className="min-w-0 flex-1 basis-56 text-ink3">
             {batch.orders.length ? <ForOrders batch={batch} /> : "for stock, no order yet"}
           </span>
           {batch.state === "planned" ? <Link to={`/sowing?card=${batch.id}` as "/"}>Sowing card</Link> : null}

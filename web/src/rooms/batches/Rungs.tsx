@@ -301,7 +301,7 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
           <button type="button" className="btn-link" onClick={() => explain(true)}>
             {rung.rate.words} {share(rung.rate.mean, 1)}
           </button>
-          <span className="note max-w-[150px] truncate" title={rung.rate.source}>
+          <span className="note hidden max-w-[150px] truncate sm:inline" title={rung.rate.source}>
             {rung.rate.source.replace(/^library: /, "")}
           </span>
         </div>

@@ -2,7 +2,7 @@ import { useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
-import { share } from "../../ui/format";
+import { few, share } from "../../ui/format";
 import { RoomHead } from "../../ui/parts";
 
 type Library = Schemas["LibraryOut"];
@@ -82,7 +82,7 @@ function MethodView({ method, library }: { method: Schemas["MethodOut"]; library
                     {stage.heat_sum_c_d} °C·d over {stage.base_c} °C
                   </>
                 ) : stage.days ? (
-                  `${stage.days} days`
+                  few(stage.days, "day")
                 ) : (
                   "the same day"
                 )}
