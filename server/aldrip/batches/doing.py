@@ -109,7 +109,9 @@ def sown(
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=0, kinds=["sow", "water"])
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=1, kinds=["stack"])
     what = f"{batch.trays} trays" if batch.trays else f"{start:,}"
-    ctx.record("batch.sown", f"Sown {batch.code}: {what} on {on:%d %b}.", batch, after={"start": start, "grams": grams})
+    ctx.record(
+        "batch.sown", f"Sown {batch.code}: {what} on {on.day} {on:%b}.", batch, after={"start": start, "grams": grams}
+    )
     refresh(ctx, batches=[batch.pk])
     return batch
 
@@ -156,7 +158,7 @@ def moved(
     _follow_on(ctx, batch, stages, stage)
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=stage, kinds=["move", "pot", "space", "stack"])
     where = f" to {row.place.name}" if row.place else ""
-    ctx.record("batch.moved", f"{row.name}: {batch.code}{where} on {on:%d %b}.", batch)
+    ctx.record("batch.moved", f"{row.name}: {batch.code}{where} on {on.day} {on:%b}.", batch)
     refresh(ctx, batches=[batch.pk])
     return batch
 

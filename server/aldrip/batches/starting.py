@@ -195,7 +195,7 @@ def _limits(ground: Ground, plan: Plan, due_last: date) -> tuple[list[Limit], bo
         limits.append(
             Limit(
                 "space",
-                f"{name} would be over by {run.amount:,.0f} {unit} from {run.start:%d %b} to {run.end - timedelta(days=1):%d %b}.",
+                f"{name} would be over by {run.amount:,.0f} {unit} from {run.start.day} {run.start:%b} to {(run.end - timedelta(days=1)).day} {run.end - timedelta(days=1):%b}.",
             )
         )
     lot, need = plan.request.lot, plan.quantities.seed_g
