@@ -7,7 +7,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
-from ninja.errors import ValidationError
+from ninja.errors import HttpError, ValidationError
 
 from aldrip.accounts.api import open_router as session_router
 from aldrip.accounts.api import room as accounts
@@ -50,6 +50,12 @@ def refused(request: HttpRequest, error: Refused) -> HttpResponse:
 @api.exception_handler(ServiceError)
 def service_error(request: HttpRequest, error: ServiceError) -> HttpResponse:
     return _answer(request, error.problem(), error.status)
+
+
+@api.exception_handler(HttpError)
+def http_error(request: HttpRequest, error: HttpError) -> HttpResponse:
+    problem = ServiceError("The request could not be read.").problem()
+    return _answer(request, problem | {"status": error.status_code, "code": "unreadable"}, error.status_code)
 
 
 @api.exception_handler(ValidationError)

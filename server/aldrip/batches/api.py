@@ -497,6 +497,22 @@ def new_batch(ctx: Ctx, body: NewBatchIn) -> Any:
     return {"id": pk, "message": "Planned."}
 
 
+class LineChange(Schema):
+    version: int
+    quantity: str | None = None
+    due: str | None = None
+    until: str | None = None
+    note: str | None = None
+
+
+@room.patch("/order-lines/{int:line_id}", "orders.edit", response=Done)
+def change_line(ctx: Ctx, line_id: int, body: LineChange) -> Any:
+    """Change an open line; what its batches give it is reckoned anew."""
+    given = {name: value for name, value in body.dict().items() if value is not None and name != "version"}
+    line = starting.change(ctx, line_id, given, body.version)
+    return {"id": line.pk, "message": "Saved."}
+
+
 class CancelIn(Schema):
     reason: str = Field(max_length=300)
 

@@ -12,7 +12,7 @@ from aldrip.accounts.models import AuditEvent
 from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
 from aldrip.base.words import share
-from aldrip.batches.forecasting import Group, groups, refresh, stock_of
+from aldrip.batches.forecasting import Group, groups, in_time, refresh, stock_of
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.batches.planner import Plan, Request, TypedRate, plan_batch
@@ -271,7 +271,11 @@ def _effects(batch: Batch, stages: list[BatchStage], plan: Plan, group: Group | 
     position = group.batches.index(batch.pk)
     if batch.state == Batch.State.READY:
         new = group.stocks[position]
-    stocks = tuple(new if index == position else stock for index, stock in enumerate(group.stocks))
+    stocks = tuple(
+        new if index == position else stock
+        for index, (stock, ready) in enumerate(zip(group.stocks, group.ready, strict=True))
+        if index == position or in_time(group.lines, ready)
+    )
     after = forecast(needed=group.needed, stocks=stocks).chance
     late = {line.pk: plan.ready_on >= line.due.upper for line in group.lines}
     return tuple(

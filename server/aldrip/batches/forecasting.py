@@ -27,13 +27,24 @@ class Group:
     lines: tuple[OrderLine, ...]
     needed: int
     stocks: tuple[Stock, ...]
+    ready: tuple[date, ...]
     result: Forecast
+
+    @property
+    def timely(self) -> tuple[Stock, ...]:
+        """Stocks that are ready before the first window closes."""
+        return tuple(s for s, day in zip(self.stocks, self.ready, strict=True) if in_time(self.lines, day))
 
     @property
     def deadline(self) -> date | None:
         """Last day of the window that closes first."""
         ends = [line.due.upper for line in self.lines]
         return min(ends) if ends else None
+
+
+def in_time(lines: Sequence[OrderLine], ready: date) -> bool:
+    """Whether a batch is ready before the first window of these lines closes."""
+    return all(ready < line.due.upper for line in lines)
 
 
 def stage_spread(stage: BatchStage) -> Spread:
@@ -111,19 +122,31 @@ def groups(
         own = tuple(sorted(pk for kind, pk in part if kind == "b" and pk in stocks))
         wanted = tuple(order_lines[pk] for kind, pk in sorted(part) if kind == "l" and pk in order_lines)
         needed = sum(max(0, line.quantity - line.delivered) for line in wanted)
-        there = tuple(stocks[pk] for pk in own)
-        found.append(Group(own, wanted, needed, there, forecast(needed=needed, stocks=there)))
+        there = tuple(stocks[pk][0] for pk in own)
+        ready = tuple(stocks[pk][1] for pk in own)
+        # What comes after the window closes keeps no promise.
+        counts = [stock for stock, day in zip(there, ready, strict=True) if in_time(wanted, day)]
+        found.append(Group(own, wanted, needed, there, ready, forecast(needed=needed, stocks=counts)))
     return found
 
 
-def stocks_of(ctx: Ctx, batch_ids: Iterable[int]) -> dict[int, Stock]:
-    """What each live batch stands at."""
+def stocks_of(ctx: Ctx, batch_ids: Iterable[int]) -> dict[int, tuple[Stock, date]]:
+    """What each live batch stands at, and the day on which it is ready."""
     batches = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=list(batch_ids), state__in=LIVE)}
     stages: dict[int, list[BatchStage]] = defaultdict(list)
     for stage in BatchStage.objects.filter(batch__in=batches).order_by("batch_id", "order"):
         stages[stage.batch_id].append(stage)
     lost, graded = losses(ctx, batches), in_stock(batches)
-    return {pk: stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)) for pk, batch in batches.items()}
+    return {
+        pk: (stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)), _ready(stages[pk]))
+        for pk, batch in batches.items()
+    }
+
+
+def _ready(stages: Sequence[BatchStage]) -> date:
+    """The day on which a batch can be handed over: graded ones already can."""
+    last = stages[-1]
+    return last.actual_start or last.planned.upper
 
 
 def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set[tuple[str, int]]]:

@@ -60,7 +60,7 @@ def offer_for(ctx: Ctx, batch_id: int, *, ground: Ground | None = None, group: G
         return None
     fresh = overall_rate(rates_of(request, ground))
     found = resow(
-        needed=group.needed, stocks=group.stocks, fresh=fresh, cells_per_tray=batch.container.cells, chance=wanted
+        needed=group.needed, stocks=group.timely, fresh=fresh, cells_per_tray=batch.container.cells, chance=wanted
     )
     if found is None:
         return None

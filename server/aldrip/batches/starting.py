@@ -1,6 +1,6 @@
 """New batches: for one order line, for a season of lines, or asked about and not saved."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
@@ -12,15 +12,15 @@ from aldrip.base.bulk import update_rows
 from aldrip.base.errors import Refused, refuse
 from aldrip.base.words import day, plural
 from aldrip.batches.editing import abandon
-from aldrip.batches.forecasting import refresh
+from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Allocation, Batch
+from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.planner import Plan, Request, plan_batch, ready_day, space_of
 from aldrip.batches.saving import write_plans
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Method
 from aldrip.orders.models import OrderLine
-from aldrip.orders.services import cancel_line
+from aldrip.orders.services import cancel_line, change_line
 from aldrip_core.bench_space import Over
 
 WEEKS_AHEAD = 26
@@ -341,4 +341,22 @@ def cancel(ctx: Ctx, line_id: int, reason: str) -> OrderLine:
         if batch.state == Batch.State.PLANNED and not others.exists():
             abandon(ctx, batch)
     refresh(ctx, batches=[batch.pk for batch in batches])
+    return line
+
+
+@transaction.atomic
+def change(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) -> OrderLine:
+    """Change an open order line; its chance follows, and it says when its batches come too late."""
+    line = change_line(ctx, line_id, row, version)
+    last_stages = BatchStage.objects.filter(batch__allocations__order_line=line, batch__state__in=LIVE).order_by(
+        "batch", "-order"
+    )
+    ready = [stage.planned.upper for stage in last_stages.distinct("batch")]
+    line.problem = ""
+    if ready and max(ready) >= line.due.upper:
+        late = (max(ready) - line.due.upper).days + 1
+        line.problem = f"Its batch will be ready {plural(late, 'day')} after the window closes."
+    line.save(update_fields=["problem"])
+    refresh(ctx, lines=[line.pk])
+    line.refresh_from_db()
     return line

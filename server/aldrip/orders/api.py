@@ -11,7 +11,6 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
-from aldrip.base.schemas import Done
 from aldrip.orders import rows as order_rows
 from aldrip.orders import services
 from aldrip.orders.models import OrderLine
@@ -186,21 +185,6 @@ def take_in(ctx: Ctx, body: RowsIn) -> Any:
 def _not_too_many(body: RowsIn) -> None:
     if len(body.rows) > MOST_ROWS:
         raise refuse("rows", "too_large", f"{len(body.rows):,} rows; at most {MOST_ROWS:,} at once.")
-
-
-class LineChange(Schema):
-    version: int
-    quantity: str | None = None
-    due: str | None = None
-    until: str | None = None
-    note: str | None = None
-
-
-@room.patch("/order-lines/{int:line_id}", "orders.edit", response=Done)
-def change_line(ctx: Ctx, line_id: int, body: LineChange) -> Any:
-    given = {name: value for name, value in body.dict().items() if value is not None and name != "version"}
-    line = services.change_line(ctx, line_id, given, body.version)
-    return {"id": line.pk, "message": "Saved."}
 
 
 @room.get("/orders/export", "see")

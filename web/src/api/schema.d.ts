@@ -497,23 +497,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/order-lines/{line_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /** Change Line */
-        patch: operations["aldrip_orders_api_change_line"];
-        trace?: never;
-    };
     "/api/orders/export": {
         parameters: {
             query?: never;
@@ -684,6 +667,26 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/order-lines/{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Line
+         * @description Change an open line; what its batches give it is reckoned anew.
+         */
+        patch: operations["aldrip_batches_api_change_line"];
         trace?: never;
     };
     "/api/order-lines/{line_id}/cancel": {
@@ -2062,19 +2065,6 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** LineChange */
-        LineChange: {
-            /** Version */
-            version: number;
-            /** Quantity */
-            quantity?: string | null;
-            /** Due */
-            due?: string | null;
-            /** Until */
-            until?: string | null;
-            /** Note */
-            note?: string | null;
-        };
         /** BatchOut */
         BatchOut: {
             /** Id */
@@ -2861,6 +2851,19 @@ export interface components {
             quantity: string;
             /** Due */
             due: string;
+        };
+        /** LineChange */
+        LineChange: {
+            /** Version */
+            version: number;
+            /** Quantity */
+            quantity?: string | null;
+            /** Due */
+            due?: string | null;
+            /** Until */
+            until?: string | null;
+            /** Note */
+            note?: string | null;
         };
         /** CancelIn */
         CancelIn: {
@@ -4210,32 +4213,6 @@ export interface operations {
             };
         };
     };
-    aldrip_orders_api_change_line: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                line_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineChange"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
     aldrip_orders_api_export: {
         parameters: {
             query?: never;
@@ -4461,6 +4438,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AskOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_change_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
