@@ -94,10 +94,8 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
             port = port or kept_port(name)
             env = _environment(cluster, database, ALDRIP_COOKIE=f"aldrip_{name}_{port}")
             say("Bringing the database up to date")
-            if _manage(env, "migrate", "--verbosity", "0") or _manage(env, "load_library"):
+            if _manage(env, "prepare", *(["--demo"] if name == "demo" else [])):
                 raise Stop("The database could not be brought up to date; see above.")
-            if name == "demo" and _manage(env, "load_demo"):
-                raise Stop("The demo could not be loaded; see above.")
             server = _gunicorn(env, port)
             address = f"http://127.0.0.1:{port}/"
             _wait_until_it_answers(address, server)
