@@ -55,7 +55,7 @@ def media(
             Given("settling", settling, "share"), Given("spillage", spillage, "share"),
         )  # fmt: skip
         working.append(Step("Medium", "trays × cells × mL ÷ 1000 × (1 + settling + spillage)", given, litres, "L"))
-    by_part = {name: litres * part / total for name, part in parts.items()}
+    by_part = {name: litres * (part / total) for name, part in parts.items()}
     for name, value in by_part.items():
         given = (
             computed("litres", litres, "L"),

@@ -62,6 +62,10 @@ class BrowserCase(LiveServerTestCase):
         self.size(1280, 800)
         self.driver.delete_all_cookies()
 
+    def tearDown(self) -> None:
+        # No request may still be on its way while the tables are emptied.
+        self.driver.get("about:blank")
+
     def size(self, width: int, height: int) -> None:
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
         self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)

@@ -104,7 +104,12 @@ class Fields(TestCase):
             plants_per_area(pattern=Pattern.SQUARE, in_row_cm=30, path_cm=40)
 
     @given(
-        st.dictionaries(st.text("abcdef", min_size=1, max_size=4), st.floats(0, 50), min_size=1, max_size=5),
+        st.dictionaries(
+            st.text("abcdef", min_size=1, max_size=4),
+            st.one_of(st.just(0.0), st.floats(1e-6, 50)),
+            min_size=1,
+            max_size=5,
+        ),
         st.floats(0, 10_000),
     )
     @settings(max_examples=80, deadline=None)

@@ -5,16 +5,17 @@ import io
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
-from zipfile import BadZipFile
+from zipfile import BadZipFile, ZipFile
 
 from openpyxl import load_workbook
 from openpyxl.utils.exceptions import InvalidFileException
 
-from aldrip.base.errors import refuse
+from aldrip.base.errors import Refused, refuse
 
 MOST_ROWS = 5000
 MOST_COLUMNS = 60
 MOST_BYTES = 5 * 1024 * 1024
+MOST_UNPACKED = 60 * 1024 * 1024
 
 
 @dataclass(frozen=True)
@@ -58,7 +59,16 @@ def read_text(text: str) -> Table:
 
 def _read_xlsx(content: bytes) -> Table:
     try:
+        unpacked = sum(part.file_size for part in ZipFile(io.BytesIO(content)).infolist())
+        if unpacked > MOST_UNPACKED:
+            raise refuse(
+                "file",
+                "too_large",
+                f"Unpacked it has {unpacked / 1e6:,.0f} MB; at most {MOST_UNPACKED / 1e6:.0f} MB are read.",
+            )
         book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
+    except Refused:
+        raise
     except (BadZipFile, InvalidFileException, KeyError, ValueError, OSError):
         raise refuse(
             "file", "unreadable", "The spreadsheet cannot be opened. Save it again as XLSX, or as CSV."

@@ -13,7 +13,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.quantity import read_count
 from aldrip.base.schemas import Done, Scalar, StepOut, steps
-from aldrip.batches import doing, editing, resowing, starting
+from aldrip.batches import doing, editing, resowing, starting, undoing
 from aldrip.batches.board import board_of
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage
@@ -380,7 +380,7 @@ def keep(ctx: Ctx, batch_id: int, body: KeepIn) -> Any:
 
 @room.post("/audit/{int:audit_id}/undo", "batches.plan", response=AuditOut)
 def undo(ctx: Ctx, audit_id: int) -> Any:
-    return audit_row(ctx, editing.undo(ctx, audit_id))
+    return audit_row(ctx, undoing.undo(ctx, audit_id))
 
 
 class PlanLinesIn(Schema):

@@ -16,7 +16,8 @@ from aldrip.batches.forecasting import Group, groups, in_time, refresh, stock_of
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.batches.planner import Plan, Request, TypedRate, plan_batch
-from aldrip.batches.saved import load_batch, request_from_state, request_of, state_of
+from aldrip.batches.resowing import refresh_decision
+from aldrip.batches.saved import load_batch, request_of, state_of
 from aldrip.batches.saving import OCCUPANCY, TASK, batch_values, occupancies_of, planned_days, tasks_of
 from aldrip.diary.models import Task
 from aldrip.lots.models import Lot
@@ -318,6 +319,7 @@ def keep(ctx: Ctx, batch_id: int, change: Change, version: int) -> Proposal:
     after = state_of(*load_batch(ctx, batch_id))
     ctx.record("batch.keep", proposal.sentence, batch, before=before, after=after)
     refresh(ctx, batches=[batch.pk])
+    refresh_decision(ctx, [batch.pk])
     return replace(proposal, version=batch.version)
 
 
@@ -378,39 +380,3 @@ def _conflict(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) 
         f"{who} saved this batch first. Nothing of yours was saved; look at both and decide again.",
         version=batch.version, theirs=theirs, yours=yours, values=rows,
     )  # fmt: skip
-
-
-@transaction.atomic
-def undo(ctx: Ctx, audit_id: int) -> AuditEvent:
-    """Take back a kept edit as a new edit. Raises Conflict when something came after it."""
-    event = ctx.get(AuditEvent, audit_id, lock=True)
-    if event.undone_by_id is not None:
-        raise refuse("id", "undone", "This was taken back already.")
-    if event.action not in ("batch.keep", "batch.new", "batch.resow") or event.subject_id is None:
-        raise refuse("id", "not_undoable", "Only edits to plans can be taken back; correct a record instead.")
-    batch, stages = load_batch(ctx, event.subject_id, lock=True)
-    if batch.version != (event.after or {}).get("version"):
-        raise Conflict("Something was saved after this; take that back first.", version=batch.version)
-    before = state_of(batch, stages)
-    if event.action == "batch.keep":
-        request = request_from_state(ctx, batch, stages, event.before or {})
-        plan = plan_batch(request, Ground(ctx, without=[batch.pk]), working=False)
-        apply_plan(ctx, batch, stages, plan)
-    else:
-        abandon(ctx, batch)
-    after = state_of(*load_batch(ctx, batch.pk))
-    done = ctx.record("batch.undo", f"Took back: {event.sentence}", batch, before=before, after=after)
-    event.undone_by = done
-    event.save(update_fields=["undone_by"])
-    refresh(ctx, batches=[batch.pk], lines=batch.allocations.values_list("order_line_id", flat=True))
-    return done
-
-
-def abandon(ctx: Ctx, batch: Batch) -> None:
-    """End a batch without a delivery: its space, tasks and claims are let go; records stay."""
-    batch.state = Batch.State.ABANDONED
-    batch.version += 1
-    batch.decide_by, batch.decide_text = None, ""
-    batch.save()
-    Occupancy.objects.filter(stage__batch=batch).delete()
-    ctx.rows(Task).filter(subject_kind="batch", subject_id=batch.pk, state=Task.State.TODO).delete()

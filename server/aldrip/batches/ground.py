@@ -166,6 +166,11 @@ class Ground:
             for lot in lots
         }
 
+    def lot_for(self, crop_id: int, line_id: int | None) -> Lot | None:
+        """The oldest lot of the cultivar with seed not spoken for, else the oldest with any."""
+        lots = [lot for lot in self.lots_by_crop.get(crop_id, []) if line_id is None or lot.line_id == line_id]
+        return next(iter([lot for lot in lots if self.seed_left[lot.pk] > 0] or lots), None)
+
     @cached_property
     def records(self) -> dict[tuple[int, str], Record]:
         """Own rates by (method, stage kind), where enough finished batches were counted.

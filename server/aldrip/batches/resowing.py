@@ -14,7 +14,6 @@ from aldrip.batches.models import Batch
 from aldrip.batches.planner import Plan, Request, plan_batch, rates_of, timed_stages
 from aldrip.batches.saved import load_batch, request_of
 from aldrip.batches.saving import write_plans
-from aldrip.batches.starting import lot_for
 from aldrip_core.forecast import Resow, resow
 from aldrip_core.quantities import overall_rate
 from aldrip_core.refusal import Refused
@@ -77,7 +76,7 @@ def _fresh_request(ground: Ground, batch: Batch, request: Request, group: Group)
     """The batch's method once more, from today's lot and with the usual places."""
     lot = batch.lot
     if request.definition.by_seed and (lot is None or lot.balance <= 0):
-        lot = lot_for(ground, batch.crop_id, batch.line_id)
+        lot = ground.lot_for(batch.crop_id, batch.line_id)
     return replace(request, needed=max(1, group.result.short), lot=lot, dates=(), places={}, kept_rates={}, rates={},
                    start=None, ready=None)  # fmt: skip
 

@@ -11,13 +11,13 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import update_rows
 from aldrip.base.errors import Refused, refuse
 from aldrip.base.words import day, plural
-from aldrip.batches.editing import abandon
+from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.planner import Plan, Request, plan_batch, ready_day, space_of
+from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saving import write_plans
-from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Method
 from aldrip.orders.models import OrderLine
 from aldrip.orders.services import cancel_line, change_line
@@ -36,13 +36,6 @@ def method_for(ground: Ground, crop_id: int, form: str) -> Method:
     return methods[0]
 
 
-def lot_for(ground: Ground, crop_id: int, line_id: int | None) -> Lot | None:
-    """The oldest lot of the cultivar with seed not spoken for, else the one with most left."""
-    lots = [lot for lot in ground.lots_by_crop.get(crop_id, []) if line_id is None or lot.line_id == line_id]
-    free = [lot for lot in lots if ground.seed_left[lot.pk] > 0]
-    return next(iter(free or lots), None)
-
-
 def request_for(
     ground: Ground, *, crop: Crop, form: str, needed: int, due_from: date, due_last: date, line_id: int | None,
     method: Method | None = None,
@@ -53,7 +46,7 @@ def request_for(
     return Request(
         crop=crop, method=method, definition=ground.method(method.pk), needed=needed,
         chance=ground.organisation.chance_wanted, line_id=line_id, container=method.container, mix=method.mix,
-        lot=lot_for(ground, crop.pk, line_id) if method.by_seed else None, ready=ready_day(due_from, due_last, ground),
+        lot=ground.lot_for(crop.pk, line_id) if method.by_seed else None, ready=ready_day(due_from, due_last, ground),
     )  # fmt: skip
 
 
@@ -358,5 +351,8 @@ def change(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) -> Orde
         line.problem = f"Its batch will be ready {plural(late, 'day')} after the window closes."
     line.save(update_fields=["problem"])
     refresh(ctx, lines=[line.pk])
+    refresh_decision(
+        ctx, Batch.objects.filter(allocations__order_line=line, state__in=LIVE).values_list("pk", flat=True)
+    )
     line.refresh_from_db()
     return line

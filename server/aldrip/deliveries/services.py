@@ -13,7 +13,7 @@ from django.db import transaction
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
-from aldrip.batches.editing import abandon
+from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
