@@ -188,7 +188,10 @@ def largest_needed(*, trials: int, chance: float, spread: Spread) -> int:
 
 
 def probabilities(trials: int, spread: Spread) -> tuple[int, Floats]:
-    """P(X = k) over the window that matters: (first k, probabilities from there on)."""
+    """P(X = k) over the window that matters: (first k, probabilities from there on).
+
+    Ten standard deviations either way; what a very lopsided Beta leaves outside is under 2e-6.
+    """
     if spread.mean <= 0 or spread.mean >= 1 or trials == 0:
         return (0 if spread.mean <= 0 else trials), np.ones(1)
     reach = 10 * count_sd(trials, spread) + 10

@@ -8,6 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
+from ninja.parser import Parser
 
 from aldrip.accounts.api import open_router as session_router
 from aldrip.accounts.api import room as accounts
@@ -28,7 +29,19 @@ from aldrip.sowing.api import room as sowing
 PROBLEM = "application/problem+json"
 mimetypes.add_type("font/woff2", ".woff2")
 
-api = NinjaAPI(title="Aldrip", version="1", docs_url=None)
+
+class CleanParser(Parser):
+    """JSON bodies, but for a character that no text of ours may hold and PostgreSQL does not store."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        if b"\\u0000" in request.body or b"\x00" in request.body:
+            raise Refused(
+                [FieldError("", "unreadable", "There is a character in it that cannot be stored. Type it again.")]
+            )
+        return super().parse_body(request)
+
+
+api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
     session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
     batches.router, sowing.router, deliveries.router, season.router,
@@ -54,7 +67,9 @@ def service_error(request: HttpRequest, error: ServiceError) -> HttpResponse:
 
 @api.exception_handler(HttpError)
 def http_error(request: HttpRequest, error: HttpError) -> HttpResponse:
-    problem = ServiceError("The request could not be read.").problem()
+    problem = ServiceError(
+        "This could not be read: it is no JSON, or holds a character that cannot be stored."
+    ).problem()
     return _answer(request, problem | {"status": error.status_code, "code": "unreadable"}, error.status_code)
 
 

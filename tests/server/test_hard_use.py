@@ -136,6 +136,12 @@ class HugeAndOdd(HouseCase):
         self.assertEqual(Batch.objects.get(pk=made["id"]).state, "abandoned")
         self.assertFalse(Occupancy.objects.filter(stage__batch=made["id"]).exists())
 
+    def test_a_character_that_cannot_be_stored_is_refused_in_words(self) -> None:
+        refused = self.post("/tasks", {"title": "wash\x00trays", "due": "2027-07-06"}, status=400)
+        self.assertIn("cannot be stored", refused["errors"][0]["message"])
+        pasted = self.post("/orders/import/check", {"rows": [order_row(customer="A\u202eB <script>alert(1)</script>")]})
+        self.assertEqual(pasted["faults"], [])
+
     def test_odd_addresses_are_not_found_and_never_a_crash(self) -> None:
         for path in ("/batches/0", "/batches/99999999999999999999", "/lots/0", "/deliveries/0", "/batches/1/card"):
             self.get(path, status=404)

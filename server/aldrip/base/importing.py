@@ -47,7 +47,7 @@ def read_file(name: str, content: bytes) -> Table:
 
 def read_text(text: str) -> Table:
     """Read CSV or text pasted from a spreadsheet; the separator is found in the first line."""
-    text = text.replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff")
+    text = text.replace("\x00", "").replace("\r\n", "\n").replace("\r", "\n").lstrip("\ufeff")
     first = next((line for line in text.split("\n") if line.strip()), "")
     separator = max("\t;,|", key=first.count)
     try:

@@ -23,9 +23,10 @@ def load_batch(ctx: Ctx, pk: int, *, lock: bool = False) -> tuple[Batch, list[Ba
     if lock:
         rows = rows.select_for_update(of=("self",))
     batch = rows.filter(pk=pk).first() if 0 < pk < 2**63 else None
-    if batch is None:
+    stages = list(batch.stages.select_related("place").order_by("order")) if batch is not None else []
+    if batch is None or not stages:
         raise NotThere("There is no such batch here.")
-    return batch, list(batch.stages.select_related("place").order_by("order"))
+    return batch, stages
 
 
 def dates_of(stages: list[BatchStage]) -> tuple[StageDates, ...]:

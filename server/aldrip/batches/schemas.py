@@ -1,0 +1,437 @@
+"""What the batches room takes and answers."""
+
+import uuid
+from datetime import date, datetime
+
+from ninja import Field, Schema
+
+from aldrip.accounts.api import AuditOut
+from aldrip.base.errors import refuse
+from aldrip.base.schemas import Scalar, StepOut
+from aldrip.batches import editing
+from aldrip.batches.planner import TypedRate
+
+
+class BatchOut(Schema):
+    id: int
+    code: str
+    version: int
+    state: str
+    crop: str
+    crop_id: int
+    cultivar: str
+    method: str
+    form: str
+    unit: str
+    start_unit: str
+    by_seed: bool
+    needed: int
+    start: int
+    start_typed: bool
+    trays: int | None
+    seeds: float | None
+    seed_g: float | None
+    container: str
+    container_id: int | None
+    lot_id: int | None
+    lot: str
+    lot_left: float | None
+    expected: float
+    low: float | None
+    high: float | None
+    chance_wanted: float
+    planned_chance: float
+    counted: float | None
+    tops_up_id: int | None
+    decide_by: date | None
+    decide_text: str
+    sow_on: date
+    ready_on: date
+    stage_now: str
+    place_now: str
+    note: str
+
+
+class BandOut(Schema):
+    middle: float
+    low: float
+    high: float
+
+
+class RateOut(Schema):
+    mean: float
+    sd: float
+    origin: str
+    source: str
+    words: str
+
+
+class RungOut(Schema):
+    key: str
+    kind: str
+    stage: int
+    name: str
+    unit: str
+    date: date | None
+    place: str
+    place_id: int | None
+    value: float
+    needed: float | None
+    band: BandOut | None
+    counted_share: float | None
+    counted: float | None
+    rate: RateOut | None
+    editable: bool
+
+
+class StageTimeOut(Schema):
+    order: int
+    name: str
+    kind: str
+    start: date
+    end: date
+    place: str
+    place_id: int | None
+    unit: str
+    happened: bool
+    running: bool
+
+
+class BatchOrderOut(Schema):
+    line_id: int
+    number: str
+    customer: str
+    quantity: int
+    allocated: int
+    unit: str
+    due_from: date
+    due_last: date
+    chance: float | None
+    state: str
+    problem: str
+    delivered: int
+
+
+class ForecastOut(Schema):
+    expected: float
+    low: int
+    high: int
+    needed: int
+    chance: float
+    short: int
+    batches: int
+
+
+class OfferOut(Schema):
+    trays: int
+    cells: int
+    grams: float | None
+    lot: str
+    sow_on: date
+    last_day: date
+    chance_before: float
+    chance_after: float
+    short: int
+    space: float
+    ready_on: date
+    problems: list[str]
+
+
+class OverOut(Schema):
+    start: date
+    end: date
+    amount: float
+
+
+class SpaceOut(Schema):
+    place_id: int
+    place: str
+    unit: str
+    peak: float
+    over: list[OverOut]
+
+
+class CountOut(Schema):
+    id: int
+    kind: str
+    sampled: int
+    found: int
+    cause: str
+    happened_at: datetime
+    by: str
+    parts: int
+
+
+class BatchTaskOut(Schema):
+    id: int
+    kind: str
+    title: str
+    due: date
+    state: str
+    quantity: float | None
+    unit: str
+    place: str
+    part_of_day: str
+
+
+class LadderOut(BatchOut):
+    orders: list[BatchOrderOut]
+    rungs: list[RungOut]
+    stages: list[StageTimeOut]
+    forecast: ForecastOut | None
+    offer: OfferOut | None
+    space: list[SpaceOut]
+    problems: list[str]
+    workings: dict[str, list[StepOut]]
+    counts: list[CountOut]
+    tasks: list[BatchTaskOut]
+    history: list[AuditOut]
+    lost: int
+    yield_lot: str | None
+    yield_quantity: float | None
+    next_stage: int | None
+
+
+class BodyOut(Schema):
+    batch_id: int
+    code: str
+    crop: str
+    stage: int
+    name: str
+    start: date
+    end: date
+    amount: float
+    state: str
+    version: int
+    decide_by: date | None
+
+
+class LaneOut(Schema):
+    place_id: int
+    name: str
+    kind: str
+    unit: str
+    usable: float
+    set_point_c: float | None
+    now: float
+    peak: float
+    peak_on: date
+    load: list[float]
+    over: list[OverOut]
+    bodies: list[BodyOut]
+
+
+class BoardOut(Schema):
+    start: date
+    end: date
+    lanes: list[LaneOut]
+
+
+class RateIn(Schema):
+    mean: float = Field(ge=0, le=1)
+    sd: float = Field(default=0, ge=0, le=0.5)
+    reason: str
+
+
+class RungIn(Schema):
+    stage: int = Field(ge=0, le=50)
+    quantity: float = Field(gt=0, le=1e7)
+
+
+class ChangeIn(Schema):
+    needed: int | None = Field(default=None, ge=1, le=10_000_000)
+    chance: float | None = Field(default=None, gt=0, lt=1)
+    rung: RungIn | None = None
+    start: int | None = Field(default=None, ge=1, le=10_000_000)
+    trays: int | None = Field(default=None, ge=1, le=1_000_000)
+    seed_g: float | None = Field(default=None, gt=0, le=1e9)
+    sow_on: date | None = None
+    ready_on: date | None = None
+    shift_days: int | None = Field(default=None, ge=-400, le=400)
+    stage: int | None = Field(default=None, ge=0, le=50)
+    place_id: int | None = None
+    container_id: int | None = None
+    lot_id: int | None = None
+    rate: RateIn | None = None
+    back_to_planned: bool = False
+
+    def change(self) -> editing.Change:
+        given = self.dict(exclude={"rung", "rate"})
+        rate = None
+        if self.rate is not None:
+            if not self.rate.reason.strip():
+                raise refuse("rate.reason", "missing", "Say why this rate is another one; the reason stays beside it.")
+            rate = TypedRate(self.rate.mean, self.rate.sd, self.rate.reason.strip()[:180])
+        rung = (self.rung.stage, self.rung.quantity) if self.rung else None
+        return editing.Change(rung=rung, rate=rate, **given)
+
+
+class FigureOut(Schema):
+    name: str
+    before: Scalar
+    after: Scalar
+    unit: str
+    note: str
+    kind: str
+    worse: bool
+
+
+class OrderEffectOut(Schema):
+    line_id: int
+    number: str
+    customer: str
+    quantity: int
+    due_last: date
+    before: float | None
+    after: float | None
+
+
+class MovedStageOut(Schema):
+    stage: int
+    name: str
+    start: date
+    end: date
+    place_id: int | None
+    amount: float
+
+
+class ProposalOut(Schema):
+    sentence: str
+    figures: list[FigureOut]
+    orders: list[OrderEffectOut]
+    problems: list[str]
+    version: int
+    stages: list[MovedStageOut]
+
+
+class KeepIn(Schema):
+    version: int
+    change: ChangeIn
+
+
+class PlanLinesIn(Schema):
+    lines: list[int] | None = None
+
+
+class UnplannedOut(Schema):
+    line: int
+    number: str
+    reason: str
+
+
+class PlanLinesOut(Schema):
+    planned: int
+    late: int
+    batches: list[int]
+    unplanned: list[UnplannedOut]
+
+
+class AskIn(Schema):
+    crop_id: int
+    line_id: int | None = None
+    form: str
+    quantity: str
+    due: str
+
+
+class AskLimitOut(Schema):
+    kind: str
+    sentence: str
+
+
+class RemedyOut(Schema):
+    kind: str
+    sentence: str
+    ready_on: date | None
+    quantity: int | None
+
+
+class AskOut(Schema):
+    can: bool
+    sentence: str
+    sow_on: date
+    ready_on: date
+    earliest: date | None
+    trays: int | None
+    start: int
+    seed_g: float | None
+    chance: float
+    limits: list[AskLimitOut]
+    remedies: list[RemedyOut]
+    working: list[StepOut]
+
+
+class NewBatchIn(Schema):
+    crop_id: int
+    method_id: int
+    line_id: int | None = None
+    needed: int = Field(ge=1, le=10_000_000)
+    ready_on: date
+    order_line_id: int | None = None
+
+
+class LineChange(Schema):
+    version: int
+    quantity: str | None = None
+    due: str | None = None
+    until: str | None = None
+    note: str | None = None
+
+
+class CancelIn(Schema):
+    reason: str = Field(max_length=300)
+
+
+class SownIn(Schema):
+    on: date
+    trays: int | None = Field(default=None, ge=1, le=1_000_000)
+    start: int | None = Field(default=None, ge=1, le=10_000_000)
+    grams: float | None = Field(default=None, gt=0, le=1e9)
+    lot_id: int | None = None
+    version: int | None = None
+    note: str = ""
+
+
+class MovedIn(Schema):
+    stage: int = Field(ge=0, le=50)
+    on: date
+    place_id: int | None = None
+    version: int | None = None
+
+
+class TrayIn(Schema):
+    sampled: int = Field(ge=1, le=1_000_000)
+    found: int = Field(ge=0, le=1_000_000)
+
+
+class CountIn(Schema):
+    trays: list[TrayIn] = Field(min_length=1, max_length=500)
+    on: date
+    client_uuid: uuid.UUID
+    stage: int | None = None
+    replaces: int | None = None
+    reason: str = ""
+
+
+class LossIn(Schema):
+    lost: int = Field(ge=1, le=10_000_000)
+    cause: str
+    on: date
+    client_uuid: uuid.UUID
+
+
+class GradedOutIn(Schema):
+    cause: str
+    count: int = Field(ge=0, le=10_000_000)
+
+
+class GradedIn(Schema):
+    good: int = Field(ge=0, le=10_000_000)
+    out: list[GradedOutIn] = []
+    on: date
+    client_uuid: uuid.UUID
+    version: int | None = None
+
+
+class ResowIn(Schema):
+    version: int
