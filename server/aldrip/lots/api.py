@@ -76,7 +76,9 @@ def lot_out(ctx: Ctx, lot: Lot) -> dict[str, Any]:
 
 @room.get("/lots", "see", response=list[LotOut])
 def lots(ctx: Ctx) -> Any:
-    return [lot_out(ctx, lot) for lot in ctx.rows(Lot).select_related("crop", "line").order_by("-received_on", "-id")]
+    rows = ctx.rows(Lot).select_related("crop", "line").order_by("-received_on", "-id")
+    # What is in stock comes first.
+    return [lot_out(ctx, lot) for lot in sorted(rows, key=lambda lot: lot.balance <= 0)]
 
 
 def _by(row: Any) -> str:

@@ -135,7 +135,7 @@ export function RoomHead({ title, note, children }: { title: string; note?: Reac
   return (
     <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 py-2">
       <h1>{title}</h1>
-      {note ? <div className="min-w-0 flex-1 text-ink3">{note}</div> : <div className="flex-1" />}
+      {note ? <div className="min-w-0 flex-1 basis-48 text-ink3">{note}</div> : <div className="flex-1" />}
       {children}
     </div>
   );
