@@ -26,7 +26,7 @@ FLAGS = (
     "--disable-default-apps", "--disable-extensions",
     "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE localhost , EXCLUDE 127.0.0.1",
 )  # fmt: skip
-PATIENCE = 15.0
+PATIENCE = 30.0  # a loaded machine is slow, and waiting ends as soon as the thing is there
 AXE = settings.ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
