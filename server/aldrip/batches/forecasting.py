@@ -14,7 +14,6 @@ from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip_core.distributions import Spread, product
 from aldrip_core.forecast import Forecast, Stock, forecast, stock_after_count
-from aldrip_core.working import Working
 
 LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
 
@@ -190,8 +189,3 @@ def refresh(
         Batch, ("expected", "low", "high"), [(one.pk, one.expected, one.low, one.high) for one in changed_batches]
     )
     return found
-
-
-def chance_working(group: Group) -> Working:
-    """How a promise's chance came about."""
-    return group.result.working

@@ -17,7 +17,7 @@ from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
-from aldrip.diary.models import Count, Task
+from aldrip.diary.models import Task
 from aldrip.lots.models import Lot
 from aldrip.lots.services import amount, move
 from aldrip.methods.models import Standard
@@ -261,12 +261,3 @@ def grade_causes(standard: Standard | None) -> list[str]:
     """Causes by which plants are graded out: what the standard asks, and the usual damage."""
     asked = [f"not: {limit['words']}" for limit in (standard.limits if standard else [])]
     return [*asked, "damaged", "missing cell"]
-
-
-def graded_out(ctx: Ctx, batch_ids: Sequence[int]) -> dict[int, list[dict[str, Any]]]:
-    """What was graded out of batches, by cause."""
-    found: dict[int, list[dict[str, Any]]] = defaultdict(list)
-    rows = ctx.rows(Count).filter(subject_kind="batch", subject_id__in=batch_ids, kind="graded out", replaced_by=None)
-    for count in rows.order_by("id"):
-        found[count.subject_id].append({"cause": count.cause, "count": count.found})
-    return found
