@@ -51,6 +51,21 @@ def daily_heat(
     return max(0.0, mean_c - base_c)
 
 
+def degree_day(*, min_c: float, max_c: float, base_c: float, upper_c: float) -> float:
+    """Heat of a day for development [°C·d], from its extremes.
+
+    The maximum is cut to [base, upper], the minimum at upper only; the mean of the two, not below
+    base, counts above base. Methods differ, so this one is named: “mean of cut extremes”. Source:
+    McMaster & Wilhelm 1997 compare the variants (from memory).
+
+    >>> degree_day(min_c=12, max_c=34, base_c=4, upper_c=30)
+    17.0
+    """
+    highest = min(max(max_c, base_c), upper_c)
+    lowest = min(min_c, upper_c)
+    return max((highest + lowest) / 2, base_c) - base_c
+
+
 def thermal_time(
     *,
     heat_sum_c_d: float,

@@ -16,6 +16,7 @@ from aldrip.calc.fields import (
     Whole,
     WholePositive,
 )
+from aldrip.calc.seed_crops import SEED_CROPS
 from aldrip_core import (
     bench_space,
     ladder,
@@ -194,4 +195,5 @@ CALCULATORS: dict[str, type[Strict]] = {
     "plants-per-area": PlantsPerAreaIn,
     "media": MediaIn,
     "bench-space": BenchSpaceIn,
+    **SEED_CROPS,
 }

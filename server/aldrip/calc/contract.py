@@ -62,10 +62,13 @@ def _clean(value: Any, *, keep_null: bool = False) -> Any:
 def record(value: Any) -> dict[str, Any]:
     """A result as JSON: None is left out unless the result names it as unreachable."""
     nullable = getattr(value, "nullable", ())
+    names = getattr(value, "json_names", {})  # where the contract's word is one of Python's own
     given = {field.name: getattr(value, field.name) for field in fields(value)}
     always = ("value",)  # of a working's step
     return {
-        name: _clean(item) for name, item in given.items() if item is not None or name in nullable or name in always
+        names.get(name, name): _clean(item)
+        for name, item in given.items()
+        if item is not None or name in nullable or name in always
     }
 
 

@@ -1,0 +1,234 @@
+"""Field inspection: how many counts where, what the count so far says, and what may follow."""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+
+from shapely import Polygon, minimum_rotated_rectangle
+
+from aldrip_core.distributions import Spread, quantile_of_sum
+from aldrip_core.geometry import Point, polygon
+from aldrip_core.off_type_interval import bounds
+from aldrip_core.reject_number import Decision, reject_at
+from aldrip_core.row_plan import spans_at
+
+TABLE_STEPS = 20
+BEYOND = 6  # counts beyond the reject number that a phone still finds in its table
+
+
+@dataclass(frozen=True, slots=True)
+class SamplingPlan:
+    """Counting areas: `first_areas` for the first `first_ha`, one more for each further `per_ha`; plants each."""
+
+    first_areas: int
+    first_ha: float
+    per_ha: float
+    plants_per_area: int
+
+    def areas(self, area_ha: float) -> int:
+        """Areas to count in a field [whole]. Source: common practice, no source.
+
+        >>> [SamplingPlan(5, 2, 2, 400).areas(ha) for ha in (0.5, 2, 2.1, 6)]
+        [5, 5, 6, 7]
+        """
+        return self.first_areas + max(0, math.ceil((area_ha - self.first_ha) / self.per_ha - 1e-9))
+
+
+@dataclass(frozen=True, slots=True)
+class FaultLimit:
+    """A fault with its maximum share [0-1] and how the scheme judges it.
+
+    `cures`: roguing takes it out while it has not shed pollen.
+    """
+
+    attribute: str
+    words: str
+    limit: float
+    decision: Decision = Decision.REJECT_NUMBER
+    alpha: float = 0.05
+    cures: bool = True
+    source: str | None = None
+
+
+class State(StrEnum):
+    """What the count so far says."""
+
+    ACCEPT = "accept"
+    REJECT = "reject"
+    CONTINUE = "continue"
+
+
+@dataclass(frozen=True, slots=True)
+class FaultVerdict:
+    """One fault: found, reject number, verdict so far, exact interval of the true share, likely end of the count."""
+
+    attribute: str
+    words: str
+    limit: float
+    found: int
+    reject_at: int
+    state: State
+    low: float
+    high: float
+    likely_low: int
+    likely_high: int
+
+
+@dataclass(frozen=True, slots=True)
+class Judgement:
+    """The whole count so far: plants, how many are asked, how many more would decide."""
+
+    plants: int
+    sample: int
+    more_plants: int
+    state: State
+    faults: tuple[FaultVerdict, ...]
+    cured_by_roguing: bool
+
+
+def spread_areas(outline: Sequence[Sequence[float]], count: int) -> tuple[Point, ...]:
+    """Middles of the counting areas, spread over a field [m]: a zigzag along its length.
+
+    The field is cut across its length into parts of equal area; each part has one area, by turns a
+    third from one side and a third from the other.
+    """
+    shape = polygon(outline)
+    rectangle = minimum_rotated_rectangle(shape)
+    box = list((rectangle if isinstance(rectangle, Polygon) else shape).exterior.coords)
+    longest = max(range(2), key=lambda i: math.dist(box[i], box[i + 1]))
+    dx, dy = box[longest + 1][0] - box[longest][0], box[longest + 1][1] - box[longest][1]
+    length = math.hypot(dx, dy)
+    along = (dx / length, dy / length)
+    # u across the field, v along it: `spans_at` cuts at constant v.
+    corners = [(x * -along[1] + y * along[0], x * along[0] + y * along[1]) for x, y in list(shape.exterior.coords)[:-1]]
+    first, last = min(v for _, v in corners), max(v for _, v in corners)
+    fine = 400
+    places = [first + (i + 0.5) * (last - first) / fine for i in range(fine)]
+    widths = [sum(b - a for a, b in spans_at(corners, v)) for v in places]
+    total, gathered, found = sum(widths), 0.0, list[Point]()
+    for v, width in zip(places, widths, strict=True):
+        gathered += width
+        if len(found) < count and gathered >= (len(found) + 0.5) * total / count:
+            a, b = max(spans_at(corners, v), key=lambda span: span[1] - span[0])
+            u = a + (b - a) * (0.3 if len(found) % 2 == 0 else 0.7)
+            found.append((u * -along[1] + v * along[0], u * along[0] + v * along[1]))
+    return tuple(found)
+
+
+def judge(*, limits: Sequence[FaultLimit], sample: int, plants: int, found: Mapping[str, int]) -> Judgement:
+    """Judge a count so far against every limit.
+
+    From the reject number on a fault rejects whatever follows; below it the count goes on until the
+    sample is full, then accepts. A count beyond the sample is judged by its own size.
+    """
+    size = max(sample, plants)
+    faults = tuple(_fault(limit, size, plants, found.get(limit.attribute, 0)) for limit in limits)
+    states = {fault.state for fault in faults}
+    state = State.REJECT if State.REJECT in states else State.CONTINUE if State.CONTINUE in states else State.ACCEPT
+    cures = {limit.attribute: limit.cures for limit in limits}
+    rejected = [fault for fault in faults if fault.state is State.REJECT]
+    return Judgement(
+        plants,
+        sample,
+        max(0, sample - plants),
+        state,
+        faults,
+        bool(rejected) and all(cures[f.attribute] for f in rejected),
+    )
+
+
+def _fault(limit: FaultLimit, size: int, plants: int, found: int) -> FaultVerdict:
+    number = reject_at(plants=size, limit=limit.limit, alpha=limit.alpha, decision=limit.decision)
+    still = State.CONTINUE if plants < size or plants == 0 else State.ACCEPT
+    state = State.REJECT if found >= number else still
+    low, high, likely_low, likely_high = outlook(plants, min(found, plants), size)
+    return FaultVerdict(
+        limit.attribute, limit.words, limit.limit, found, number, state, low, high, likely_low, likely_high
+    )
+
+
+@lru_cache(maxsize=20_000)
+def outlook(plants: int, found: int, sample: int) -> tuple[float, float, int, int]:
+    """Exact 95 % interval of the true share [0-1], and where the count will likely end (5-95 %)."""
+    if plants == 0:
+        return 0.0, 1.0, 0, sample
+    low, high = bounds(plants=plants, found=found)
+    left = sample - plants
+    if left <= 0:
+        return low, high, found, found
+    belief = Spread(found + 0.5, plants - found + 0.5)
+    ends = [found + quantile_of_sum(share=share, parts=[(left, belief)]) for share in (0.05, 0.95)]
+    return low, high, ends[0], ends[1]
+
+
+@dataclass(frozen=True, slots=True)
+class TableRow:
+    """What a phone looks up at `plants` counted: by number found, (low, high, likely low, likely high)."""
+
+    plants: int
+    by_found: tuple[tuple[float, float, int, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class DecisionTable:
+    """Everything a count sheet needs without a signal: the reject number of each fault, and the outlook."""
+
+    sample: int
+    reject_at: dict[str, int]
+    rows: tuple[TableRow, ...]
+
+
+def decision_table(*, limits: Sequence[FaultLimit], sample: int) -> DecisionTable:
+    """The verdicts of a count in advance, in twenty steps of plants counted."""
+    numbers = {
+        one.attribute: reject_at(plants=sample, limit=one.limit, alpha=one.alpha, decision=one.decision)
+        for one in limits
+    }
+    most = max(numbers.values(), default=0) + BEYOND
+    step = max(1, sample // TABLE_STEPS)
+    marks = [*range(step, sample, step), sample]
+    rows = tuple(
+        TableRow(n, tuple(outlook(n, k, sample) for k in range(min(most, n) + 1)))
+        for n in dict.fromkeys(marks)
+    )  # fmt: skip
+    return DecisionTable(sample, numbers, rows)
+
+
+class Choice(StrEnum):
+    """What may follow an inspection."""
+
+    ACCEPT = "accept"
+    ROGUE = "rogue"
+    DOWNGRADE = "downgrade"
+    REJECT = "reject"
+
+
+def choices(*, judgement: Judgement, shedding: bool, lower_class: bool) -> tuple[Choice, ...]:
+    """What may be signed after a count.
+
+    Only an accepted count may be accepted. Roguing cures only what has not shed pollen yet, so it is
+    offered before shedding and for faults that can be taken out. Source: common practice, no source.
+    """
+    if judgement.state is State.ACCEPT:
+        return (Choice.ACCEPT,)
+    if judgement.state is State.CONTINUE:
+        return ()
+    found = [Choice.REJECT]
+    if lower_class:
+        found.insert(0, Choice.DOWNGRADE)
+    if judgement.cured_by_roguing and not shedding:
+        found.insert(0, Choice.ROGUE)
+    return tuple(found)
+
+
+def roguing_hours(
+    *, row_metres: float, off_types: float, metres_per_hour: float = 2_500, seconds_each: float = 20
+) -> float:
+    """Person-hours to walk every row and take out what is expected [h]. Common practice, no source.
+
+    >>> round(roguing_hours(row_metres=25_000, off_types=360), 1)
+    12.0
+    """
+    return row_metres / metres_per_hour + off_types * seconds_each / 3600

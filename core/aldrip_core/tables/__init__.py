@@ -1,0 +1,1 @@
+"""Published tables as constants, each with its source."""
