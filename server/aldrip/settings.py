@@ -29,6 +29,7 @@ INSTALLED_APPS = [
     "aldrip.orders",
     "aldrip.batches",
     "aldrip.sowing",
+    "aldrip.seedcrops",
     "aldrip.deliveries",
     "aldrip.season",
     "aldrip.demo",

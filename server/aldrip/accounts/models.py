@@ -30,6 +30,7 @@ class Organisation(models.Model):
     sowing_days = models.JSONField(default=list)
     chance_wanted = models.FloatField(default=0.95)
     safety_days = models.PositiveSmallIntegerField(default=0)
+    class_scheme = models.CharField(max_length=40, default="oecd-like")
     created_at = models.DateTimeField(default=now)
 
     class Meta:

@@ -21,6 +21,12 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "batches.do": PLANNERS,
     "diary.do": PLANNERS | {Role.DISPATCH, Role.INSPECTOR},
     "diary.count": GROWERS,
+    "lots.process": PLANNERS,
+    "lots.release": frozenset({Role.MANAGER, Role.LABORATORY}),
+    "seedcrops.plan": PLANNERS,
+    "seedcrops.do": PLANNERS,
+    "seedcrops.count": GROWERS,
+    "seedcrops.sign": frozenset({Role.MANAGER, Role.INSPECTOR}),
     "deliveries.dispatch": frozenset({Role.MANAGER, Role.DISPATCH}),
 }
 

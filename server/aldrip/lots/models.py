@@ -4,8 +4,18 @@ from django.db import models
 
 from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Event
-from aldrip.methods.models import Crop, Line
+from aldrip.methods.models import Crop, Line, Standard
 from aldrip.places.models import Place
+
+
+class Status(models.TextChoices):
+    """How far own seed has come."""
+
+    RAW = "raw", "as harvested"
+    CLEAN = "clean", "cleaned, not judged"
+    HELD = "held", "held"
+    RELEASED = "released", "released"
+    REJECTED = "rejected", "rejected"
 
 
 class Lot(models.Model):
@@ -28,6 +38,10 @@ class Lot(models.Model):
     tested_on = models.DateField(null=True)
     treatment = models.CharField(max_length=120, blank=True)
     balance = models.DecimalField(max_digits=16, decimal_places=4, default=0)
+    # Own seed goes raw → clean → released; what was bought in has no status.
+    status = models.CharField(max_length=10, blank=True, choices=Status.choices)
+    label_number = models.CharField(max_length=60, blank=True)  # official label it came with
+    moisture_percent = models.FloatField(null=True)  # newest reading of the store's own meter, wet basis
     note = models.CharField(max_length=300, blank=True)
 
     class Meta:
@@ -56,6 +70,7 @@ class Movement(Event):
     subject_kind = models.CharField(max_length=20, blank=True)
     subject_id = models.BigIntegerField(null=True)
     subject_code = models.CharField(max_length=20, blank=True)
+    group = models.UUIDField(null=True)  # movements of one process; what goes over from lot to lot sums to nothing
     replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
 
     class Meta:
@@ -69,12 +84,88 @@ class TestResult(Event):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="test_results")
     by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
     lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="test_results")
-    kind = models.CharField(max_length=20)  # germination, tgw
+    kind = models.CharField(max_length=20)  # germination, tgw, purity, moisture, other_seeds
     value = models.FloatField()
     seeds = models.PositiveIntegerField(null=True)
     tested_on = models.DateField()
+    expires_on = models.DateField(null=True)
+    detail = models.JSONField(default=dict)  # replicates, masses, counts as they were read
+    repeat = models.CharField(max_length=300, blank=True)  # why it must be tested again; then it counts for nothing
+    certificate = models.CharField(max_length=60, blank=True)
     replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
 
     class Meta:
         indexes = [models.Index(fields=["lot", "id"])]
         constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="test_uuid_once")]
+
+
+class LotParent(models.Model):
+    """What a lot was made from: sown, cleaned or blended, with the quantity that went in (in the parent's unit)."""
+
+    child = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_from")
+    parent = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_into")
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)
+    how = models.CharField(max_length=20)  # sown, cleaned, blended
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["child", "parent", "how"], name="lot_parent_once"),
+            models.CheckConstraint(condition=~models.Q(child=models.F("parent")), name="lot_is_not_its_own_parent"),
+        ]
+
+
+class Intake(Event):
+    """A load at the door: weighed, sampled, taken in, taken in to dry now, or refused."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="intakes")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    lot = models.OneToOneField(Lot, on_delete=models.PROTECT, null=True, related_name="intake")
+    subject_kind = models.CharField(max_length=20)
+    subject_id = models.BigIntegerField()
+    subject_code = models.CharField(max_length=20)
+    gross_kg = models.DecimalField(max_digits=12, decimal_places=2)
+    tare_kg = models.DecimalField(max_digits=12, decimal_places=2)
+    moisture_percent = models.FloatField()
+    limit_percent = models.FloatField(null=True)
+    purity_percent = models.FloatField(null=True)
+    pests = models.CharField(max_length=120, blank=True)
+    decision = models.CharField(max_length=10)  # accept, dry now, refuse
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "subject_kind", "subject_id"])]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="intake_uuid_once"),
+            models.CheckConstraint(condition=models.Q(gross_kg__gt=models.F("tare_kg")), name="intake_weighs"),
+        ]
+
+
+class Verdict(Event):
+    """A decision on a lot, as signed: the standard, every result against it, and who decided."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="verdicts")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    role = models.CharField(max_length=20)
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="verdicts")
+    standard = models.ForeignKey(Standard, on_delete=models.PROTECT, related_name="+")
+    decision = models.CharField(max_length=10)  # release, hold, downgrade, reject
+    seed_class = models.CharField(max_length=40)
+    results = models.JSONField()
+    sentence = models.CharField(max_length=600)
+
+    class Meta:
+        indexes = [models.Index(fields=["lot", "-id"])]
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="verdict_uuid_once")]
+
+
+class Seal(models.Model):
+    """An official seal or label number that the authority issued for a lot: recorded, used once, never printed as ours."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="seals")
+    number = models.CharField(max_length=40)
+    kind = models.CharField(max_length=10, default="label")  # label, seal
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="seals")
+    recorded_at = models.DateTimeField()
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "number"], name="seal_number_once")]

@@ -7,17 +7,29 @@ import yaml
 from django.conf import settings
 from django.db import models, transaction
 
-from aldrip.methods.models import Container, Crop, Line, Method, MethodStage, Mix, Standard
+from aldrip.methods.models import (
+    ClassScheme,
+    Container,
+    Crop,
+    IsolationRule,
+    Line,
+    Method,
+    MethodStage,
+    Mix,
+    Remedy,
+    Standard,
+)
 
 FOLDER = Path(settings.ROOT) / "library"
 CROP_FIELDS = (
     "name", "botanical_name", "other_names", "tgw_g", "germination", "germination_sd", "minimum_germination",
-    "cover", "depth_mm", "watch_for", "cautions",
+    "cover", "depth_mm", "watch_for", "cautions", "family", "pollination", "base_c", "upper_c", "stages_seen", "pollinators",
 )  # fmt: skip
 CONTAINER_FIELDS = ("name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
-    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note",
+    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note", "way",
+    "layout",
 )  # fmt: skip
 STAGE_NAMES = {
     "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "keeps": "keeps", "sd": "keeps_sd",
@@ -72,12 +84,40 @@ def load_library() -> dict[str, int]:
     standards = {}
     for entry in data["standards"]:
         limits = [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]]
-        row = {"name": entry["name"], "form": entry["form"], "limits": limits}
+        row = {
+            "name": entry["name"], "form": entry["form"], "limits": limits, "kind": entry.get("kind", "plant"),
+            "crop": crops[entry["crop"]] if "crop" in entry else None, "seed_class": entry.get("class", ""),
+            "scheme": entry.get("scheme", ""),
+        }  # fmt: skip
         standards[entry["slug"]] = _put(Standard, entry["slug"], row)
+    _load_seed_rules(crops)
     data = _read("methods")
     for entry in data["methods"]:
         _load_method(entry, data, crops, containers, mixes, standards)
     return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(data["methods"])}
+
+
+def _load_seed_rules(crops: dict[str, Any]) -> None:
+    """Class schemes, isolation rules and remedies of seed crops."""
+    for entry in _read("classes")["schemes"]:
+        _put(ClassScheme, entry["slug"], {"name": entry["name"], "classes": entry["classes"], "note": entry["note"]})
+    data = _read("isolation")
+    for entry in data["rules"]:
+        for kind in entry["kinds"]:
+            slug = "-".join((entry["scheme"], entry["crop"], entry["class"], entry["step"], kind)).replace(" ", "-")
+            _put(IsolationRule, slug[:80], {
+                "name": f"{entry['metres']} m from {kind}", "scheme": entry["scheme"], "crop": crops[entry["crop"]],
+                "seed_class": entry["class"], "step": entry["step"], "kind": kind, "metres": entry["metres"],
+                "time_allowed": entry.get("time_allowed", False), "sources": {"metres": data["sources"][entry["source"]]},
+            })  # fmt: skip
+    data = _read("remedies")
+    for entry in data["remedies"]:
+        _put(Remedy, entry["slug"], {
+            "name": entry["name"], "crops": entry.get("crops", []), "parent": entry["parent"], "remedy_class": entry["class"],
+            "shift_low_days": entry["shift"][0], "shift_high_days": entry["shift"][1], "until_share": entry["until"][0],
+            "until_words": entry["until"][1], "at_sowing": entry.get("at_sowing", False), "caution": entry.get("caution", ""),
+            "sources": {"shift": data["sources"][entry["source"]]},
+        })  # fmt: skip
 
 
 def _load_method(
@@ -90,8 +130,8 @@ def _load_method(
     row = _fields(merged, METHOD_FIELDS, sources)
     row |= {
         "name": template["name"].format(crop=crop.name), "crop": crop, "default": entry.get("default", True),
-        "container": containers[merged["container"]], "mix": mixes[merged["mix"]],
-        "standard": standards[merged["standard"]],
+        "container": containers.get(merged.get("container")), "mix": mixes.get(merged.get("mix")),
+        "standard": standards.get(merged.get("standard")),
     }  # fmt: skip
     method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
     method.stages.all().delete()

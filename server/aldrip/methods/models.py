@@ -42,6 +42,12 @@ class Crop(Shared):
     depth_mm = models.FloatField(null=True)
     watch_for = models.JSONField(default=list)
     cautions = models.JSONField(default=list)
+    family = models.CharField(max_length=60, blank=True)
+    pollination = models.CharField(max_length=10, blank=True)  # insect, wind, self
+    base_c = models.FloatField(null=True)  # of development towards flowering
+    upper_c = models.FloatField(null=True)
+    stages_seen = models.JSONField(default=list)  # [{slug, words, share of the heat to flowering}]
+    pollinators = models.JSONField(default=dict)  # {kind, per_ha, flower_percent}
 
     class Meta:
         constraints = once("crop")
@@ -53,9 +59,21 @@ class Line(Shared):
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="lines")
     role = models.CharField(max_length=1, blank=True)
     tgw_g = models.FloatField(null=True)
+    female = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="mother_of")
+    male = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="father_of")
+    to_flower_c_d = models.FloatField(null=True)
+    flower_spread_days = models.FloatField(null=True)
+    flower_lasts_days = models.FloatField(null=True)
 
     class Meta:
-        constraints = once("line")
+        constraints = [
+            *once("line"),
+            models.CheckConstraint(
+                condition=models.Q(female__isnull=True, male__isnull=True)
+                | models.Q(female__isnull=False, male__isnull=False),
+                name="line_has_both_parents_or_none",
+            ),
+        ]
 
 
 class Container(Shared):
@@ -93,9 +111,67 @@ class Mix(Shared):
         constraints = once("mix")
 
 
-class Standard(Shared):
-    """What a form must be like when it is handed over; limits as data."""
+class ClassScheme(Shared):
+    """Seed classes in order, highest first: what may be multiplied into what."""
 
+    classes = models.JSONField()  # [{slug, name, from: [slug]}]
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints = once("class_scheme")
+
+    def names(self) -> dict[str, str]:
+        return {one["slug"]: one["name"] for one in self.classes}
+
+    def below(self, seed_class: str) -> list[str]:
+        """Classes under this one, the highest first."""
+        slugs = [one["slug"] for one in self.classes]
+        return slugs[slugs.index(seed_class) + 1 :] if seed_class in slugs else []
+
+
+class IsolationRule(Shared):
+    """How far a seed crop of a class must lie from a kind of neighbour, and whether time may stand for distance."""
+
+    scheme = models.CharField(max_length=40)
+    crop = models.ForeignKey(Crop, on_delete=models.CASCADE, related_name="isolation_rules")
+    seed_class = models.CharField(max_length=40)
+    step = models.CharField(max_length=10)  # hybrid, increase, open
+    kind = models.CharField(max_length=40)
+    metres = models.FloatField()
+    time_allowed = models.BooleanField(default=False)
+    time_margin_days = models.PositiveSmallIntegerField(default=14)
+
+    class Meta:
+        constraints = [
+            *once("isolation_rule"),
+            models.CheckConstraint(condition=models.Q(metres__gte=0), name="isolation_rule_metres"),
+        ]
+
+
+class Remedy(Shared):
+    """What closes a gap between the parents' flowering, or carries pollen: for which parent, until when, by how much."""
+
+    crops = models.JSONField(default=list)  # slugs; empty means any crop
+    parent = models.CharField(max_length=10)  # lagging, leading, both
+    remedy_class = models.CharField(max_length=12)  # cultural, strong, pollination
+    shift_low_days = models.FloatField(default=0)
+    shift_high_days = models.FloatField(default=0)
+    until_share = models.FloatField(default=1)  # of the heat to flowering
+    until_words = models.CharField(max_length=80)
+    at_sowing = models.BooleanField(default=False)
+    caution = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints = once("remedy")
+
+
+class Standard(Shared):
+    """What a form must be like when it is handed over, a seed lot to be released, or a field to be accepted."""
+
+    kind = models.CharField(max_length=10, default="plant")  # plant, seed, field
+    crop = models.ForeignKey(Crop, on_delete=models.CASCADE, null=True, related_name="standards")
+    seed_class = models.CharField(max_length=40, blank=True)
+    sampling = models.JSONField(default=dict)  # of a field: {first_areas, first_ha, per_ha, plants_per_area}
     form = models.CharField(max_length=40)
     scheme = models.CharField(max_length=80, blank=True)
     edition = models.CharField(max_length=40, blank=True)
@@ -120,6 +196,8 @@ class Method(Shared):
     mix = models.ForeignKey(Mix, on_delete=models.PROTECT, null=True)
     standard = models.ForeignKey(Standard, on_delete=models.PROTECT, null=True)
     water_l_per_tray = models.FloatField(null=True)
+    way = models.CharField(max_length=12, default="plants")  # plants, hybrid, drilled
+    layout = models.JSONField(default=dict)  # of a seed crop: rows, borders, visits, intake limits
     default = models.BooleanField(default=True)
     note = models.CharField(max_length=400, blank=True)
 

@@ -44,6 +44,7 @@ class OrderLine(models.Model):
     quantity = models.PositiveIntegerField()
     unit = models.CharField(max_length=30, default="plants")
     due = DateRangeField()
+    seed_class = models.CharField(max_length=40, blank=True)
     under_percent = models.FloatField(default=0)
     standard = models.ForeignKey(Standard, on_delete=models.PROTECT, null=True, related_name="+")
     state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)

@@ -54,6 +54,7 @@ class Place(models.Model):
     set_point_c = models.FloatField(null=True)
     cooled_to_c = models.FloatField(null=True)
     excess_c = models.FloatField(default=0)
+    outline = models.JSONField(null=True)  # GeoJSON Polygon, WGS84, of a field
     order = models.PositiveSmallIntegerField(default=0)
     active = models.BooleanField(default=True)
 
@@ -73,3 +74,18 @@ class Place(models.Model):
     @property
     def usable(self) -> float | None:
         return None if self.capacity is None else self.capacity * (1 - self.gangway)
+
+
+class LandUse(models.Model):
+    """What grew on a field in a year; `clean`: inspected itself and free of designated disease."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="land_uses")
+    place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="land_uses")
+    year = models.PositiveSmallIntegerField()
+    crop = models.CharField(max_length=120)
+    family = models.CharField(max_length=60, blank=True)
+    clean = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-year", "id"]
+        constraints = [models.UniqueConstraint(fields=["place", "year", "crop"], name="land_use_once")]

@@ -1,0 +1,5 @@
+from django.apps import AppConfig
+
+
+class SeedCropsConfig(AppConfig):
+    name = "aldrip.seedcrops"
