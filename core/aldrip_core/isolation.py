@@ -6,6 +6,7 @@ from datetime import date
 from typing import Any, ClassVar
 
 from shapely import Polygon, unary_union
+from shapely.ops import nearest_points
 
 from aldrip_core.geometry import Point, polygon
 from aldrip_core.refusal import FieldError, Refused, Warn
@@ -84,6 +85,12 @@ def days_apart(one: Flowering, other: Flowering) -> int:
 def rule_for(kind: str, rules: Sequence[Rule]) -> Rule | None:
     """The largest rule that matches a kind of neighbour."""
     return max((rule for rule in rules if rule.kind == kind), key=lambda rule: rule.metres, default=None)
+
+
+def shortest_way(one: Sequence[Sequence[float]], other: Sequence[Sequence[float]]) -> tuple[Point, Point]:
+    """The two points at which two outlines are nearest [m]."""
+    a, b = nearest_points(polygon(one, "field"), polygon(other, "neighbours"))
+    return (float(a.x), float(a.y)), (float(b.x), float(b.y))
 
 
 def isolation(

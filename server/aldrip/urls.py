@@ -24,6 +24,7 @@ from aldrip.orders.api import room as orders
 from aldrip.places.api import open_router as setup_router
 from aldrip.places.api import room as places
 from aldrip.season.api import room as season
+from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
 
 PROBLEM = "application/problem+json"
@@ -44,7 +45,7 @@ class CleanParser(Parser):
 api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
     session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
-    batches.router, sowing.router, deliveries.router, season.router,
+    batches.router, sowing.router, seedcrops.router, deliveries.router, season.router,
 ):  # fmt: skip
     api.add_router("", router)
 

@@ -53,6 +53,22 @@ def read_count(text: str, field: str) -> int:
     return int(value)
 
 
+def read_kilos(text: str, field: str) -> int:
+    """Whole kilos of seed, from whatever weight was typed. Raises Refused."""
+    value = read_measure(text, "kg", field)
+    if value <= 0:
+        raise refuse(field, "nothing", "Nothing is wanted? Write how many kilos, or leave the row out.")
+    if value > 10_000_000:
+        raise refuse(
+            field, "too_large", f"{value:,.0f} kg is more than the 10,000,000 that one line may promise. Split it."
+        )
+    if abs(value - round(value)) > 1e-6:
+        raise refuse(
+            field, "not_whole", f"{value:g} kg: seed is promised in whole kilos here. Write {int(value) + 1} kg."
+        )
+    return round(value)
+
+
 def read_measure(text: str, unit: str, field: str) -> float:
     """A measure in `unit` (g, °C, m²), converted from what was typed. Raises Refused."""
     value, typed = split_number(text, field)

@@ -38,6 +38,20 @@ def _open(batch: Batch) -> None:
         raise refuse("state", "closed", f"Batch {batch.code} is {batch.state}; nothing more can be recorded.")
 
 
+def is_seed_crop(batch: Batch) -> bool:
+    """Whether a batch is grown for its seed; its steps are recorded in Seed crops and Lots."""
+    return str(batch.method_snapshot.get("way", "plants")) != "plants"
+
+
+def _plants_only(batch: Batch) -> None:
+    if is_seed_crop(batch):
+        raise refuse(
+            "state",
+            "seed_crop",
+            f"{batch.code} is grown for seed: record its sowing, counts and harvest in Seed crops.",
+        )
+
+
 def _same_version(batch: Batch, version: int | None) -> None:
     if version is not None and batch.version != version:
         raise Conflict("Somebody changed this batch meanwhile. Look again before you record.", version=batch.version)
@@ -87,6 +101,7 @@ def sown(
     _not_in_future(ctx, on)
     if batch.state != Batch.State.PLANNED:
         raise refuse("state", "sown", f"Batch {batch.code} was sown on {stages[0].actual_start}.")
+    _plants_only(batch)
     by_seed = batch.method_snapshot["by_seed"]
     cells = batch.container.cells if batch.container else 1
     if trays is not None:
@@ -96,16 +111,10 @@ def sown(
         raise refuse("trays", "missing", "How many trays were sown? At least one.")
     if by_seed:
         _take_seed(ctx, batch, stages[0], on=on, grams=grams, lot_id=lot_id)
-    batch.start, batch.start_typed = start, True
     batch.trays = -(-start // cells) if batch.container else None
-    batch.state = Batch.State.SOWN
     if note:
         batch.note = note
-    stages[0].actual_start = stages[0].actual_end = on
-    stages[0].planned = days(on, on + timedelta(days=1))
-    stages[1].actual_start = on
-    BatchStage.objects.bulk_update(stages[:2], ["actual_start", "actual_end", "planned"])
-    _follow_on(ctx, batch, stages, 1)
+    began(ctx, batch, stages, start=start, on=on)
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=0, kinds=["sow", "water"])
     finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=1, kinds=["stack"])
     what = f"{batch.trays} trays" if batch.trays else f"{start:,}"
@@ -114,6 +123,23 @@ def sown(
     )
     refresh(ctx, batches=[batch.pk])
     return batch
+
+
+def began(ctx: Ctx, batch: Batch, stages: list[BatchStage], *, start: int, on: date) -> None:
+    """The first stage is done and the second runs. Call inside a transaction, with the batch locked."""
+    batch.start, batch.start_typed, batch.state = start, True, Batch.State.SOWN
+    stages[0].actual_start = stages[0].actual_end = on
+    stages[0].planned = days(on, on + timedelta(days=1))
+    stages[1].actual_start = on
+    BatchStage.objects.bulk_update(stages[:2], ["actual_start", "actual_end", "planned"])
+    _follow_on(ctx, batch, stages, 1)
+
+
+def reached(ctx: Ctx, batch: Batch, stages: list[BatchStage], row: BatchStage, on: date) -> None:
+    """A stage has begun, and with it every one before it is over. Call inside a transaction, with the batch locked."""
+    if row.actual_start is None:
+        _begin_through(stages, row, on)
+        _follow_on(ctx, batch, stages, row.order)
 
 
 def _take_seed(ctx: Ctx, batch: Batch, stage: BatchStage, *, on: date, grams: float | None, lot_id: int | None) -> None:
@@ -137,6 +163,7 @@ def moved(
     """A batch went on to its next stage: moved, potted or spaced."""
     batch, stages = load_batch(ctx, batch_id, lock=True)
     _open(batch)
+    _plants_only(batch)
     _same_version(batch, version)
     _not_in_future(ctx, on)
     row = _stage(stages, stage)
@@ -171,6 +198,7 @@ def count_emergence(
     """Count sampled trays: the share found becomes the batch's own, and the forecast moves."""
     batch, stages = load_batch(ctx, batch_id, lock=True)
     _open(batch)
+    _plants_only(batch)
     if batch.state == Batch.State.PLANNED:
         raise refuse("state", "not_sown", f"Batch {batch.code} is not sown yet; there is nothing to count.")
     counted = next((s for s in stages if s.kind == "germinate"), stages[0]) if stage is None else _stage(stages, stage)
@@ -238,6 +266,7 @@ def graded(
     if done is not None:
         return done
     _open(batch)
+    _plants_only(batch)
     _same_version(batch, version)
     _not_in_future(ctx, on)
     rejected = sum(int(entry["count"]) for entry in out)

@@ -164,7 +164,10 @@ def _place_change(ctx: Ctx, request: Request, change: Change) -> Request:
         raise refuse(
             "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."
         )
-    return replace(request, places={**request.places, change.stage: place.pk})
+    moved = {change.stage: place.pk}
+    if place.sharing == "whole":  # the crop cannot leave its field half-way
+        moved = {s.order: place.pk for s in request.definition.stages if s.place_kind == stage.place_kind}
+    return replace(request, places={**request.places, **moved})
 
 
 def running_stage(stages: Sequence[BatchStage]) -> int:

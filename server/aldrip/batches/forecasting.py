@@ -1,7 +1,7 @@
 """The forecast: counts move what batches will give, the chance of every promise, and what to decide."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -51,13 +51,21 @@ def stage_spread(stage: BatchStage) -> Spread:
     return Spread(stage.alpha, stage.beta)
 
 
-def stock_of(batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: int | None) -> Stock:
-    """What a batch stands at: its lots if it was graded, else its last count, else its start."""
+def stock_of(batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: Mapping[int, float] | None) -> Stock:
+    """What a batch stands at: its lots if there are any, else its last count, else its start.
+
+    `in_stock`: quantity in stock by the stage that gave it; later stages still take their share of it.
+    """
     multiply = 1.0
     for stage in stages:
         multiply *= stage.multiply
     if in_stock is not None:
-        return Stock(in_stock, Spread(1.0))
+        there = 0.0
+        for order, quantity in in_stock.items():
+            for stage in stages[order + 1 :]:
+                quantity *= stage_spread(stage).mean * stage.multiply
+            there += quantity
+        return Stock(round(there / multiply), Spread(1.0), multiply)
     counted = [index for index, stage in enumerate(stages) if stage.counted_share is not None]
     if not counted:
         whole = product([stage_spread(stage) for stage in stages])
@@ -85,14 +93,18 @@ def losses(ctx: Ctx, batches: Iterable[int]) -> dict[int, int]:
     return dict(rows)
 
 
-def in_stock(batches: Iterable[int]) -> dict[int, int]:
-    """Plants that batches gave to stock and that are still there; batches never graded are absent."""
+def in_stock(batches: Iterable[int]) -> dict[int, dict[int, float]]:
+    """What batches gave to stock and is still there, by stage; batches without a lot are absent."""
     rows = (
         Batch.objects.filter(pk__in=list(batches), stages__yields__isnull=False)
-        .values_list("pk")
+        .values_list("pk", "stages__order")
         .annotate(total=Sum("stages__yields__lot__balance"))
     )
-    return {pk: int(total) for pk, total in rows}
+    found: dict[int, dict[int, float]] = defaultdict(dict)
+    for pk, order, total in rows:
+        if total is not None:
+            found[pk][order] = float(total)
+    return found
 
 
 def groups(

@@ -51,6 +51,8 @@ class Lane:
         """Peak share of the place over day indexes [start, end) with `amount` more on it."""
         if not self.usable or start >= end:
             return 0.0
+        if self.place.sharing == "whole" and self.load[start:end].max() > 0:
+            return 1.0 + float(self.load[start:end].max() + amount) / self.usable
         return float(self.load[start:end].max() + amount) / self.usable
 
 
@@ -108,9 +110,15 @@ class Ground:
         return overflow(by_day=lane.load[first:last], first=date.fromordinal(self.origin + first), usable=lane.usable)
 
     def choose(self, kind: str, start: date, end: date, amount: float) -> Lane | None:
-        """The place of a kind that would be least full."""
+        """The place of a kind that would be least full; of whole places the smallest free one that holds it."""
         first, last = self.index(start), self.index(end)
         lanes = self.by_kind.get(kind, ())
+        fits = [
+            lane for lane in lanes
+            if lane.place.sharing == "whole" and lane.usable and lane.share(first, last, amount) <= 1
+        ]  # fmt: skip
+        if fits:
+            return min(fits, key=lambda lane: lane.usable or 0.0)
         return min(lanes, key=lambda lane: lane.share(first, last, amount), default=None)
 
     def usual(self, kind: str) -> Lane | None:
@@ -146,7 +154,7 @@ class Ground:
     def lots_by_crop(self) -> dict[int, list[Lot]]:
         """Seed lots with something left, oldest first."""
         found: dict[int, list[Lot]] = defaultdict(list)
-        for lot in self.ctx.rows(Lot).filter(form="seed", balance__gt=0).order_by("received_on", "id"):
+        for lot in self.ctx.rows(Lot).filter(form="seed", unit="g", balance__gt=0).order_by("received_on", "id"):
             found[lot.crop_id].append(lot)
         return found
 

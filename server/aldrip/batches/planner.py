@@ -250,11 +250,12 @@ def _stand(
 ) -> tuple[tuple[PlannedStage, ...], list[str]]:  # fmt: skip
     stages, problems = [], []
     into = float(quantities.start)
+    settled = _whole_places(request, ground, dates, into)
     for stage, rate, span, rung, time in zip(
         request.definition.stages, rates, dates, quantities.rungs, timed, strict=True
     ):
         amount = _amount(stage, into, quantities.trays, request.container)
-        lane = ground.lanes.get(request.places.get(stage.order, 0))
+        lane = settled.get(stage.place_kind) or ground.lanes.get(request.places.get(stage.order, 0))
         if lane is None and stage.place_kind:
             lane = ground.choose(stage.place_kind, span.start, span.end, amount)
             if lane is None and amount:
@@ -274,6 +275,26 @@ def _stand(
         )
         into = rung.out
     return tuple(stages), problems
+
+
+def _whole_places(request: Request, ground: Ground, dates: tuple[StageDates, ...], amount: float) -> dict[str, Lane]:
+    """A field is taken from sowing to harvest: one whole place of a kind for all stages that stand there."""
+    found: dict[str, Lane] = {}
+    for kind in {stage.place_kind for stage in request.definition.stages if stage.density == "unit_m2"}:
+        if not any(lane.place.sharing == "whole" for lane in ground.by_kind.get(kind, ())):
+            continue
+        own = [
+            (stage, span)
+            for stage, span in zip(request.definition.stages, dates, strict=True)
+            if stage.place_kind == kind
+        ]
+        named = next(
+            (ground.lanes[pk] for stage, _ in own if (pk := request.places.get(stage.order, 0)) in ground.lanes), None
+        )
+        lane = named or ground.choose(kind, own[0][1].start, own[-1][1].end, amount)
+        if lane is not None:
+            found[kind] = lane
+    return found
 
 
 def space_of(plan: Plan, ground: Ground) -> list[tuple[int, float, tuple[Over, ...]]]:

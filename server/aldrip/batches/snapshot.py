@@ -14,7 +14,7 @@ STAGE_FIELDS = (
 )  # fmt: skip
 METHOD_FIELDS = (
     "slug", "name", "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd",
-    "water_l_per_tray", "sources",
+    "water_l_per_tray", "sources", "way", "layout",
 )  # fmt: skip
 
 

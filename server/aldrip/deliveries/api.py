@@ -10,12 +10,14 @@ from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
+from aldrip.base.errors import NotThere
 from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.schemas import Done
 from aldrip.base.words import day, number
 from aldrip.batches.models import Allocation, Batch
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
+from aldrip.lots.releasing import class_names
 from aldrip.orders.models import OrderLine
 
 room = Room("deliveries")
@@ -50,6 +52,8 @@ class DueOut(Schema):
     crop: str
     cultivar: str
     form: str
+    seed_class: str
+    class_name: str
     quantity: int
     delivered: int
     unit: str
@@ -71,6 +75,8 @@ class DeliveryOut(Schema):
     quantity: int
     lines: int
     short: int
+    unit: str
+    declared: bool
 
 
 class DeliveriesOut(Schema):
@@ -86,11 +92,12 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         .select_related("order", "crop", "line", "standard").order_by("due", "id")
     )  # fmt: skip
     stock = services.stock_for(ctx, lines)
+    classes = class_names(ctx)
     to_grade = _to_grade(lines)
     done = (
         ctx.rows(Delivery)
         .select_related("order")
-        .prefetch_related("items__order_line", "order__lines")
+        .prefetch_related("items__order_line", "order__lines", "documents")
         .order_by("-delivered_on", "-id")
     )
     return {
@@ -98,6 +105,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
             {
                 "line_id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
                 "crop": line.crop.name, "cultivar": line.line.name if line.line else "", "form": line.form,
+                "seed_class": line.seed_class, "class_name": classes.get(line.seed_class, line.seed_class),
                 "quantity": line.quantity, "delivered": line.delivered, "unit": line.unit, "due_from": line.due.lower,
                 "due_last": line.due.upper - timedelta(days=1), "chance": line.chance, "problem": line.problem,
                 "standard": line.standard.name if line.standard else "",
@@ -119,6 +127,8 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
             {
                 "id": d.pk, "code": d.code, "order": d.order.number, "customer": d.order.customer, "delivered_on": d.delivered_on,
                 "quantity": sum(i.quantity for i in d.items.all()), "lines": len({i.order_line_id for i in d.items.all()}),
+                "unit": next((i.order_line.unit for i in d.items.all()), ""),
+                "declared": any(doc.kind == "quality declaration" for doc in d.documents.all()),
                 "short": sum(line.quantity - line.delivered for line in d.order.lines.all() if line.state == OrderLine.State.SHORT),
             }
             for d in done
@@ -222,9 +232,12 @@ class NoteOut(Schema):
     lines: list[NoteLineOut]
 
 
-def _document(ctx: Ctx, delivery_id: int) -> Document:
+def _document(ctx: Ctx, delivery_id: int, kind: str = "delivery note") -> Document:
     delivery = ctx.get(Delivery, delivery_id)
-    return ctx.rows(Document).filter(delivery=delivery, kind="delivery note").latest("id")
+    found = ctx.rows(Document).filter(delivery=delivery, kind=kind).order_by("-id").first()
+    if found is None:
+        raise NotThere(f"No {kind} was issued with {delivery.code}.")
+    return found
 
 
 @room.get("/deliveries/{int:delivery_id}", "see", response=NoteOut)
@@ -250,3 +263,74 @@ def note_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
         "labels": [{**item, "qr": qr(f"{item['label']} {item['lot']} {item['batch']}")} for item in items],
     }  # fmt: skip
     return answer_pdf(f"delivery-note-{facts['code']}", pdf("print/note.html", shown))
+
+
+class DeclaredRowOut(Schema):
+    attribute: str
+    words: str
+    unit: str
+    asked: str
+    outcome: str
+    value: float | None
+    on: date | None
+    statutory: bool
+    source: str
+
+
+class DeclaredLotOut(Schema):
+    code: str
+    crop: str
+    cultivar: str
+    class_name: str
+    quantity: int
+    unit: str
+    label: str
+    results: list[DeclaredRowOut]
+    verdict: str
+    standard: str
+    fields: str
+    inspections: str
+    made_from: str
+    seals: str
+
+
+class DeclarationOut(Schema):
+    code: str
+    supplier: str
+    customer: str
+    order: str
+    delivered_on: date
+    sha256: str
+    lots: list[DeclaredLotOut]
+
+
+@room.get("/deliveries/{int:delivery_id}/quality-declaration", "see", response=DeclarationOut)
+def declaration(ctx: Ctx, delivery_id: int) -> Any:
+    """The quality declaration as it was issued with a delivery of seed."""
+    document = _document(ctx, delivery_id, "quality declaration")
+    return {**document.payload, "sha256": document.sha256}
+
+
+@room.get("/deliveries/{int:delivery_id}/quality-declaration.pdf", "see")
+def declaration_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
+    """The quality declaration to print. It is no official certificate."""
+    document = _document(ctx, delivery_id, "quality declaration")
+    facts = document.payload
+    lots = [
+        {
+            **lot, "quantity_words": number(lot["quantity"]),
+            "results": [
+                {**row, "shown": f"{row['value']:g} {row['unit']}" if row["value"] is not None else "not tested",
+                 "on_words": day(date.fromisoformat(row["on"]), year=True) if row["on"] else ""}
+                for row in lot["results"]
+            ],
+        }
+        for lot in facts["lots"]
+    ]  # fmt: skip
+    shown = {
+        **facts,
+        "lots": lots,
+        "digest": document.sha256,
+        "day_words": day(date.fromisoformat(facts["delivered_on"]), year=True),
+    }
+    return answer_pdf(f"quality-declaration-{facts['code']}", pdf("print/declaration.html", shown))

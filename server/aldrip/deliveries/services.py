@@ -10,6 +10,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
@@ -18,10 +19,14 @@ from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
-from aldrip.lots.models import Lot
+from aldrip.lots.descent import descent
+from aldrip.lots.models import Lot, Status
+from aldrip.lots.releasing import class_names
 from aldrip.lots.services import amount, move
 from aldrip.methods.models import Standard
 from aldrip.orders.models import Order, OrderLine
+from aldrip.seedcrops.harvesting import block_ids_of
+from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.check_character import with_check
 
 
@@ -43,18 +48,19 @@ class Short:
 
 
 def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
-    """Graded lots that fit each line, oldest first: of its crop, form and cultivar."""
+    """Graded lots, or released seed, that fit each line, oldest first: of its crop, form, class and cultivar."""
     lots = (
         ctx.rows(Lot)
         .filter(crop__in={line.crop_id for line in lines}, balance__gt=0)
-        .exclude(form="seed")
+        .filter(~Q(form="seed") | Q(status=Status.RELEASED))
         .select_related("from_stage__stage__batch", "line")
         .order_by("received_on", "id")
     )
     found: dict[int, list[Lot]] = defaultdict(list)
     for line in lines:
         for lot in lots:
-            fits = lot.crop_id == line.crop_id and lot.form == line.form
+            fits = lot.crop_id == line.crop_id and lot.form == line.form and lot.unit == line.unit
+            fits = fits and line.seed_class in ("", lot.seed_class)
             if fits and (line.line_id is None or lot.line_id in (None, line.line_id)):
                 found[line.pk].append(lot)
     return found
@@ -93,7 +99,10 @@ def deliver(
         _close(ctx, line, causes.get(line.pk))
     _close_batches(ctx, delivery)
     refresh(ctx, lines=list(lines))
-    _issue_note(ctx, delivery)
+    _issue(ctx, delivery, "delivery note", note_facts(delivery))
+    declared = declaration_facts(ctx, delivery)
+    if declared["lots"]:
+        _issue(ctx, delivery, "quality declaration", declared)
     total = sum(pick.quantity for pick in wanted)
     ctx.record(
         "delivery.hand_over", f"Delivered {total:,} against order {order.number}, note {delivery.code}.", delivery
@@ -106,10 +115,20 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
     if line is None:
         raise refuse(f"picks.{index}.line_id", "not_open", "This order has no such open line.")
     lot = ctx.get(Lot, pick.lot_id)
-    if lot.crop_id != line.crop_id or lot.form != line.form:
+    if lot.crop_id != line.crop_id or lot.form != line.form or lot.unit != line.unit:
         raise refuse(
             f"picks.{index}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for."
         )
+    if lot.form == "seed" and lot.status != Status.RELEASED:
+        state = lot.get_status_display() or "not own seed"
+        raise refuse(
+            f"picks.{index}.lot_id", "not_released", f"Lot {lot.code} is {state}; only released seed is delivered."
+        )
+    if line.seed_class not in ("", lot.seed_class):
+        raise refuse(
+            f"picks.{index}.lot_id", "other_class",
+            f"Lot {lot.code} is {lot.seed_class.replace('-', ' ')}; line {line.number} asks for {line.seed_class.replace('-', ' ')}.",
+        )  # fmt: skip
     if line.line_id is not None and lot.line_id not in (None, line.line_id):
         raise refuse(
             f"picks.{index}.lot_id",
@@ -122,6 +141,8 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
     movement = move(ctx, lot, -amount(pick.quantity), "delivered", on=delivery.delivered_on, subject=delivery,
                     subject_code=delivery.code)  # fmt: skip
     batch = Batch.objects.filter(stages__yields__lot=lot).select_related("container").first()
+    if batch is None and lot.form == "seed":
+        batch = Batch.objects.filter(pk__in=block_ids_of(ctx, lot)).order_by("pk").first()
     trays = -(-pick.quantity // batch.container.cells) if batch and batch.container and lot.unit == "plants" else None
     number = delivery.items.count() + 1
     DeliveryItem.objects.create(
@@ -244,13 +265,49 @@ def note_facts(delivery: Delivery) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _issue_note(ctx: Ctx, delivery: Delivery) -> Document:
-    facts = note_facts(delivery)
+def declaration_facts(ctx: Ctx, delivery: Delivery) -> dict[str, Any]:
+    """What the quality declaration says of every seed lot in a delivery, as plain data."""
+    items = [
+        item for item in delivery.items.select_related("movement__lot__crop", "movement__lot__line", "order_line").order_by("id")
+        if item.movement.lot.form == "seed"
+    ]  # fmt: skip
+    names = class_names(ctx)
+    return {
+        "code": delivery.code, "supplier": delivery.organisation.name, "customer": delivery.order.customer, "order": delivery.order.number,
+        "delivered_on": delivery.delivered_on.isoformat(), "lots": [_declared(ctx, item, names) for item in items],
+    }  # fmt: skip
+
+
+def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, Any]:
+    lot = item.movement.lot
+    signed = (
+        lot.verdicts.filter(decision__in=("release", "downgrade")).select_related("standard").order_by("-id").first()
+    )
+    family = [row for row in descent(ctx, lot.pk) if row["level"] < 0]
+    blocks = (
+        SeedBlock.objects.filter(batch__in=block_ids_of(ctx, lot))
+        .select_related("field")
+        .prefetch_related("inspections")
+    )
+    return {
+        "code": lot.code, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "", "class_name": names.get(lot.seed_class, lot.seed_class),
+        "quantity": item.quantity, "unit": item.order_line.unit, "label": item.label, "results": signed.results if signed else [],
+        "verdict": signed.sentence if signed else "", "reason": signed.reason if signed else "", "standard": signed.standard.name if signed else "",
+        "fields": ", ".join(b.field.name for b in blocks),
+        "inspections": "; ".join(
+            f"{i.words.lower()} {i.decision if i.decision != 'rogue' else 'rogued and inspected again'}" for b in blocks for i in b.inspections.all()
+        ),
+        "made_from": ", ".join(f"{row['code']}{' ' + row['label_number'] if row['label_number'] else ''}" for row in family) or "nothing recorded",
+        "seals": ", ".join(lot.seals.order_by("id").values_list("number", flat=True)[:200]),
+    }  # fmt: skip
+
+
+def _issue(ctx: Ctx, delivery: Delivery, kind: str, facts: dict[str, Any]) -> Document:
     digest = hashlib.sha256(json.dumps(facts, sort_keys=True, ensure_ascii=False).encode()).hexdigest()
     return Document.objects.create(
         organisation=ctx.organisation,
         delivery=delivery,
-        kind="delivery note",
+        kind=kind,
         payload=facts,
         sha256=digest,
         issued_at=ctx.now,

@@ -20,6 +20,7 @@ from aldrip.batches.editing import running_stage
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.deliveries.models import Delivery
 from aldrip.deliveries.services import Pick, Short, deliver, end_batch, stock_for
+from aldrip.demo.seed_season import SeedSeason
 from aldrip.diary.models import Task
 from aldrip.diary.services import add_task, mark
 from aldrip.lots import services as lots
@@ -55,6 +56,7 @@ class Season:
         self.random = random.Random(self.stories["seed"])
         self.ends: date = self.house["practice_date"]
         self.ctx = self._set_up()
+        self.seed = SeedSeason(self.ctx, _yaml("seed.yaml"), self._uuid)
         self.orders: dict[str, list[dict[str, str]]] = defaultdict(list)
         for row in _csv("orders.csv"):
             self.orders[row.pop("received")].append(row)
@@ -85,6 +87,8 @@ class Season:
     def live(self) -> None:
         """From the first day to the practice date."""
         self._receive_lots()
+        self.seed.set_up()
+        self.seed.before(self.house["begins"], self._stand_on)
         day = self.house["begins"]
         working, _ = self.ctx.calendars()
         while day <= self.ends:
@@ -123,6 +127,7 @@ class Season:
         if arrived:
             orders.take_in(self.ctx, arrived)
             starting.plan_lines(self.ctx)
+        self.seed.day(day)
         # A batch's turn comes in the evening of its day; what is due today is left to do.
         if day < self.ends:
             self._do(day)
@@ -155,7 +160,7 @@ class Season:
 
     def _do(self, day: date) -> None:
         """Whatever the plan has for this day, as the next step of each batch."""
-        live = self.ctx.rows(Batch).filter(state__in=(Batch.State.PLANNED, Batch.State.SOWN))
+        live = self.ctx.rows(Batch).filter(state__in=(Batch.State.PLANNED, Batch.State.SOWN), method__way="plants")
         due = live.filter(stages__actual_start=None, stages__planned__startswith__lte=day).distinct()
         for batch in due.order_by("id"):
             self._step(batch, day)
@@ -168,7 +173,7 @@ class Season:
 
         for batch in (
             self.ctx.rows(Batch)
-            .filter(state=Batch.State.READY)
+            .filter(state=Batch.State.READY, method__way="plants")
             .exclude(allocations__order_line__state=OrderLine.State.OPEN)
         ):
             end_batch(self.ctx, batch.pk, "surplus, composted")

@@ -1,18 +1,31 @@
 """Lots: what is in stock, from where, with which test."""
 
+import uuid
 from datetime import date, datetime
-from typing import Any
+from typing import Any, Literal
 
-from ninja import Schema
+from django.http import HttpResponse
+from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
+from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_measure
-from aldrip.lots import services
-from aldrip.lots.models import Lot, Movement, TestResult
+from aldrip.base.schemas import Done, StepOut, steps
+from aldrip.base.words import day
+from aldrip.lots import releasing, services
+from aldrip.lots.descent import descent
+from aldrip.lots.laboratory import Result, newest, record_result
+from aldrip.lots.models import Intake, Lot, Movement, Status, TestResult
+from aldrip.lots.releasing import class_names
 
 room = Room("lots")
 OLD_TEST_DAYS = 365
+
+
+class ClassOut(Schema):
+    slug: str
+    name: str
 
 
 class LotOut(Schema):
@@ -35,6 +48,12 @@ class LotOut(Schema):
     test_is_old: bool
     treatment: str
     note: str
+    seed_class: str
+    class_name: str
+    status: str
+    status_words: str
+    label_number: str
+    moisture_percent: float | None
 
 
 class MovementOut(Schema):
@@ -56,20 +75,86 @@ class TestOut(Schema):
     seeds: int | None
     tested_on: date
     by: str
+    expires_on: date | None
+    repeat: str
+    certificate: str
+    detail: dict[str, Any]
+    stands: bool
+    reason: str
+
+
+class AttributeOut(Schema):
+    attribute: str
+    words: str
+    unit: str
+    asked: str
+    outcome: str
+    value: float | None
+    margin: float | None
+    low: float | None
+    high: float | None
+    on: date | None
+    sentence: str
+    required: bool
+    statutory: bool
+    source: str
+
+
+class JudgedOut(Schema):
+    standard: str
+    proposal: str
+    sentence: str
+    downgrade_to: str | None
+    attributes: list[AttributeOut]
+    working: list[StepOut]
+
+
+class SignedOut(Schema):
+    id: int
+    decision: str
+    sentence: str
+    reason: str
+    by: str
+    role: str
+    seed_class: str
+    happened_at: datetime
+
+
+class SealOut(Schema):
+    number: str
+    kind: str
+
+
+class IntakeOut(Schema):
+    gross_kg: float
+    tare_kg: float
+    moisture_percent: float
+    limit_percent: float | None
+    purity_percent: float | None
+    pests: str
+    decision: str
+    batch: str
 
 
 class LotDetail(LotOut):
     movements: list[MovementOut]
     tests: list[TestOut]
+    judged: JudgedOut | None
+    signed: list[SignedOut]
+    seals: list[SealOut]
+    intake: IntakeOut | None
+    lower_classes: list[ClassOut]
 
 
-def lot_out(ctx: Ctx, lot: Lot) -> dict[str, Any]:
+def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[str, Any]:
+    classes = class_names(ctx) if classes is None else classes
     names = ("id", "code", "crop_id", "form", "unit", "supplier", "supplier_ref", "received_on", "packets", "tgw_g",
-             "germination", "tested_on", "treatment", "note")  # fmt: skip
+             "germination", "tested_on", "treatment", "note", "seed_class", "status", "label_number", "moisture_percent")  # fmt: skip
     return {
         **{name: getattr(lot, name) for name in names}, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "",
+        "class_name": classes.get(lot.seed_class, lot.seed_class), "status_words": lot.get_status_display(),
         "balance": float(lot.balance), "packet_size": float(lot.packet_size) if lot.packet_size is not None else None,
-        "test_is_old": lot.form == "seed" and lot.balance > 0
+        "test_is_old": lot.form == "seed" and lot.status not in ("raw", "rejected") and lot.balance > 0
         and (lot.tested_on is None or (ctx.today - lot.tested_on).days > OLD_TEST_DAYS),
     }  # fmt: skip
 
@@ -78,7 +163,8 @@ def lot_out(ctx: Ctx, lot: Lot) -> dict[str, Any]:
 def lots(ctx: Ctx) -> Any:
     rows = ctx.rows(Lot).select_related("crop", "line").order_by("-received_on", "-id")
     # What is in stock comes first.
-    return [lot_out(ctx, lot) for lot in sorted(rows, key=lambda lot: lot.balance <= 0)]
+    classes = class_names(ctx)
+    return [lot_out(ctx, lot, classes) for lot in sorted(rows, key=lambda lot: lot.balance <= 0)]
 
 
 def _by(row: Any) -> str:
@@ -89,9 +175,23 @@ def _by(row: Any) -> str:
 def lot(ctx: Ctx, lot_id: int) -> Any:
     found = ctx.get(Lot, lot_id)
     movements = ctx.rows(Movement).filter(lot=found).select_related("by").order_by("id")
-    tests = ctx.rows(TestResult).filter(lot=found).select_related("by").order_by("tested_on", "id")
+    tests = list(ctx.rows(TestResult).filter(lot=found).select_related("by").order_by("tested_on", "id"))
+    standing = {one.pk for one in newest(tests).values()}
+    intake = ctx.rows(Intake).filter(lot=found).first()
+    classes = class_names(ctx)
     return {
-        **lot_out(ctx, found),
+        **lot_out(ctx, found, classes),
+        "judged": _judged(ctx, found), "seals": found.seals.order_by("id"),
+        "signed": [
+            {"id": v.pk, "decision": v.decision, "sentence": v.sentence, "reason": v.reason, "by": _by(v), "role": v.role,
+             "seed_class": classes.get(v.seed_class, v.seed_class), "happened_at": ctx.local(v.happened_at)}
+            for v in found.verdicts.select_related("by").order_by("-id")
+        ],
+        "intake": None if intake is None else {
+            **{n: getattr(intake, n) for n in ("moisture_percent", "limit_percent", "purity_percent", "pests", "decision")},
+            "gross_kg": float(intake.gross_kg), "tare_kg": float(intake.tare_kg), "batch": intake.subject_code,
+        },
+        "lower_classes": [{"slug": c, "name": classes.get(c, c)} for c in releasing.classes_below(ctx, found.seed_class)] if found.status else [],
         "movements": [
             {"id": m.pk, "kind": m.kind, "quantity": float(m.quantity), "happened_at": ctx.local(m.happened_at),
              "subject_kind": m.subject_kind, "subject_id": m.subject_id, "subject_code": m.subject_code, "by": _by(m),
@@ -99,8 +199,24 @@ def lot(ctx: Ctx, lot_id: int) -> Any:
             for m in movements
         ],
         "tests": [
-            {"id": t.pk, "kind": t.kind, "value": t.value, "seeds": t.seeds, "tested_on": t.tested_on, "by": _by(t)} for t in tests
+            {"id": t.pk, "kind": t.kind, "value": t.value, "seeds": t.seeds, "tested_on": t.tested_on, "by": _by(t), "expires_on": t.expires_on,
+             "repeat": t.repeat, "certificate": t.certificate, "detail": t.detail, "stands": t.pk in standing, "reason": t.reason}
+            for t in tests
         ],
+    }  # fmt: skip
+
+
+def _judged(ctx: Ctx, lot: Lot) -> dict[str, Any] | None:
+    """Today's verdict on a lot of own clean seed."""
+    if lot.status in ("", Status.RAW):
+        return None
+    judged = releasing.judge(ctx, lot)
+    if judged is None:
+        return None
+    verdict, standard = judged
+    return {
+        "standard": standard.name, "proposal": verdict.proposal.value, "sentence": verdict.sentence, "downgrade_to": verdict.downgrade_to,
+        "attributes": [releasing.row_of(a) for a in verdict.attributes], "working": steps(verdict.working),
     }  # fmt: skip
 
 
@@ -120,6 +236,8 @@ class LotIn(Schema):
     supplier_ref: str = ""
     treatment: str = ""
     note: str = ""
+    seed_class: str = Field(default="", max_length=40)
+    label_number: str = Field(default="", max_length=60)
 
 
 @room.post("/lots", "lots.receive", response=LotOut)
@@ -132,6 +250,7 @@ def receive(ctx: Ctx, body: LotIn) -> Any:
         supplier_ref=body.supplier_ref[:60], tgw_g=tgw, tested_on=body.tested_on, packets=body.packets, packet_size_g=size,
         germination=None if body.germination_percent is None else body.germination_percent / 100,
         treatment=body.treatment[:120], received_on=body.received_on, note=body.note[:300],
+        seed_class=body.seed_class, label_number=body.label_number,
     )  # fmt: skip
     return lot_out(ctx, found)
 
@@ -157,3 +276,102 @@ class BalanceIn(Schema):
 @room.post("/lots/{int:lot_id}/balance", "lots.receive", response=LotOut)
 def correct_balance(ctx: Ctx, lot_id: int, body: BalanceIn) -> Any:
     return lot_out(ctx, services.correct_balance(ctx, lot_id, counted=body.counted, reason=body.reason))
+
+
+class ResultIn(Schema):
+    """A laboratory result as it was read; fill the fields of its kind."""
+
+    kind: Literal["germination", "purity", "moisture", "other_seeds"]
+    tested_on: date
+    normal: list[int] = Field(default=[], max_length=8)
+    seeds_per_replicate: int = 100
+    pure_g: float | None = None
+    inert_g: float | None = None
+    other_g: float | None = None
+    duplicates: list[float] = Field(default=[], max_length=8)
+    seeds_found: int | None = Field(default=None, le=10_000_000)
+    sample_g: float | None = None
+    certificate: str = Field(default="", max_length=60)
+    replaces: int | None = None
+    reason: str = Field(default="", max_length=300)
+    client_uuid: uuid.UUID
+
+
+class ResultOut(Schema):
+    id: int
+    repeat: str
+    message: str
+
+
+@room.post("/lots/{int:lot_id}/results", "lots.test", response=ResultOut)
+def add_result(ctx: Ctx, lot_id: int, body: ResultIn) -> Any:
+    """A laboratory result with its replicates; one that must be repeated is kept and counts for nothing."""
+    given = body.dict(exclude={"replaces", "reason", "client_uuid"})
+    result = Result(**{**given, "normal": tuple(body.normal), "duplicates": tuple(body.duplicates)})
+    made = record_result(ctx, lot_id, result, client_uuid=body.client_uuid, replaces=body.replaces, reason=body.reason)
+    said = f"To be repeated: {made.repeat}." if made.repeat else "The result is recorded."
+    return {"id": made.pk, "repeat": made.repeat, "message": said}
+
+
+class SealsIn(Schema):
+    numbers: list[str] = Field(max_length=2000)
+    kind: Literal["label", "seal"] = "label"
+
+
+@room.post("/lots/{int:lot_id}/seals", "lots.release", response=Done)
+def record_seals(ctx: Ctx, lot_id: int, body: SealsIn) -> Any:
+    """Official label or seal numbers of a released lot."""
+    made = releasing.record_seals(ctx, lot_id, numbers=body.numbers, kind=body.kind)
+    return {"id": lot_id, "message": f"{len(made)} numbers are recorded."}
+
+
+class MadeFromOut(Schema):
+    parent: int
+    quantity: float
+    how: str
+
+
+class MovedOut(Schema):
+    kind: str
+    quantity: float
+    code: str
+    on: datetime
+
+
+class FamilyOut(Schema):
+    id: int
+    code: str
+    level: int
+    form: str
+    crop: str
+    cultivar: str
+    seed_class: str
+    class_name: str
+    status: str
+    unit: str
+    balance: float
+    received_on: date
+    supplier: str
+    supplier_ref: str
+    label_number: str
+    batch: str | None
+    made_from: list[MadeFromOut]
+    movements: list[MovedOut]
+
+
+@room.get("/lots/{int:lot_id}/descent", "see", response=list[FamilyOut])
+def family(ctx: Ctx, lot_id: int) -> Any:
+    """Everything that a lot was made from and everything that was made of it."""
+    names = class_names(ctx)
+    return [{**row, "class_name": names.get(row["seed_class"], row["seed_class"])} for row in descent(ctx, lot_id)]
+
+
+@room.get("/lots/{int:lot_id}/label.pdf", "see")
+def label_pdf(ctx: Ctx, lot_id: int) -> HttpResponse:
+    """The supplier's own label of a released lot, with QR and check character."""
+    found = ctx.get(Lot, lot_id)
+    facts = releasing.label_facts(ctx, found)
+    return answer_pdf(
+        f"label-{found.code}",
+        pdf("print/lot_label.html", {**facts, "qr": qr(found.code), "released": day(facts["released"], year=True)}),
+    )

@@ -10,7 +10,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
 from aldrip.base.words import share
 from aldrip.lots.models import Lot, Movement, TestResult
-from aldrip.methods.models import Crop, Line
+from aldrip.methods.models import ClassScheme, Crop, Line
 
 SMALLEST = Decimal("0.0001")
 
@@ -22,7 +22,7 @@ def amount(value: float | Decimal) -> Decimal:
 
 def move(
     ctx: Ctx, lot: Lot, quantity: Decimal, kind: str, *, on: date, subject: models.Model | None = None,
-    subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None,
+    subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None, group: uuid.UUID | None = None,
 ) -> Movement:  # fmt: skip
     """Move a signed quantity of a lot. Raises Refused when more is taken than there is.
 
@@ -42,7 +42,7 @@ def move(
     return Movement.objects.create(
         organisation=ctx.organisation, by=ctx.user, lot=locked, quantity=quantity, kind=kind, happened_at=ctx.at(on),
         subject_kind=(subject._meta.model_name or "") if subject is not None else "", subject_id=subject.pk if subject else None,
-        subject_code=subject_code, reason=reason, client_uuid=client_uuid or uuid.uuid4(),
+        subject_code=subject_code, reason=reason, client_uuid=client_uuid or uuid.uuid4(), group=group,
     )  # fmt: skip
 
 
@@ -50,7 +50,7 @@ def move(
 def receive(
     ctx: Ctx, *, crop_id: int, line_id: int | None, quantity_g: float, supplier: str = "", supplier_ref: str = "",
     germination: float | None = None, tgw_g: float | None = None, tested_on: date | None = None, packets: int | None = None,
-    packet_size_g: float | None = None, treatment: str = "", received_on: date | None = None, note: str = "",
+    packet_size_g: float | None = None, treatment: str = "", received_on: date | None = None, note: str = "", seed_class: str = "", label_number: str = "",
 ) -> Lot:  # fmt: skip
     """Take a seed lot into stock with its identity, its test and its quantity."""
     crop = ctx.get(Crop, crop_id, shared=True)
@@ -74,6 +74,7 @@ def receive(
         organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, supplier=supplier,
         supplier_ref=supplier_ref, received_on=on, packets=packets,
         packet_size=amount(packet_size_g) if packet_size_g else None, treatment=treatment, note=note,
+        seed_class=_class_of(ctx, seed_class), label_number=label_number.strip(),
     )  # fmt: skip
     move(ctx, lot, amount(quantity_g), "received", on=on, reason=supplier_ref)
     if germination is not None:
@@ -85,12 +86,32 @@ def receive(
     return lot
 
 
+def _class_of(ctx: Ctx, text: str) -> str:
+    """A class of the house's scheme by its name. Raises Refused for another one."""
+    if not text.strip():
+        return ""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    names = scheme.names() if scheme else {}
+    for slug, name in names.items():
+        if text.strip().lower() in (slug, name.lower()):
+            return slug
+    raise refuse(
+        "seed_class", "unknown_class", f"“{text}” is no class of seed here. Known: {', '.join(names.values())}."
+    )
+
+
 @transaction.atomic
 def record_test(
     ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: date, seeds: int | None = None
 ) -> TestResult:
     """A test result; the newest of its kind becomes what the lot is sown by."""
     lot = ctx.get(Lot, lot_id, lock=True)
+    if lot.status and kind == "germination":
+        raise refuse(
+            "kind", "needs_replicates", f"Lot {lot.code} is own seed: enter its germination replicate by replicate."
+        )
+    if kind not in ("germination", "tgw"):
+        raise refuse("kind", "not_a_choice", "Germination and thousand-grain weight are entered here.")
     if kind == "germination" and not 0 <= value <= 1:
         raise refuse("value", "out_of_range", f"Germination lies between 0 and 100 %, not {share(value)}.")
     if kind == "tgw" and not 0 < value <= 2000:

@@ -1,15 +1,16 @@
 """The library, as people read it."""
 
-from typing import Any
+from typing import Any, Literal
 
 from django.db import transaction
 from django.utils.text import slugify
-from ninja import Schema
+from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
-from aldrip.methods.models import Container, Crop, Line, Method, Mix, Standard
+from aldrip.methods import services
+from aldrip.methods.models import ClassScheme, Container, Crop, IsolationRule, Line, Method, Mix, Standard
 
 room = Room("methods")
 
@@ -19,6 +20,13 @@ class CultivarOut(Schema):
     crop_id: int
     name: str
     own: bool
+    role: str
+    tgw_g: float | None
+    female_id: int | None
+    male_id: int | None
+    to_flower_c_d: float | None
+    flower_spread_days: float | None
+    flower_lasts_days: float | None
 
 
 class CropOut(Schema):
@@ -67,15 +75,46 @@ class LimitOut(Schema):
     words: str
     low: float | None = None
     high: float | None = None
+    limit: float | None = None
     unit: str = ""
     source: str
+    statutory: bool = False
+    required: bool = True
+    decision: str = ""
 
 
 class StandardOut(Schema):
     id: int
     name: str
     form: str
+    kind: str
+    crop_id: int | None
+    seed_class: str
+    sampling: dict[str, float]
+    own: bool
     limits: list[LimitOut]
+
+
+class ClassSchemeOut(Schema):
+    slug: str
+    name: str
+    note: str
+    classes: list[dict[str, Any]]
+    chosen: bool
+
+
+class RuleOut(Schema):
+    id: int
+    scheme: str
+    crop_id: int
+    seed_class: str
+    step: str
+    kind: str
+    metres: float
+    time_allowed: bool
+    time_margin_days: int
+    sources: dict[str, str]
+    own: bool
 
 
 class StageOut(Schema):
@@ -107,6 +146,7 @@ class MethodOut(Schema):
     seeds_per_cell: int
     cell_factor: float
     cell_factor_sd: float
+    way: str
     container_id: int | None
     mix_id: int | None
     standard_id: int | None
@@ -124,6 +164,8 @@ class LibraryOut(Schema):
     mixes: list[MixOut]
     standards: list[StandardOut]
     methods: list[MethodOut]
+    schemes: list[ClassSchemeOut]
+    rules: list[RuleOut]
 
 
 def _own(rows: Any) -> list[Any]:
@@ -140,8 +182,19 @@ def library(ctx: Ctx) -> Any:
         "lines": _own(ctx.shared_rows(Line).order_by("name")),
         "containers": _own(ctx.shared_rows(Container).order_by("cells")),
         "mixes": _own(ctx.shared_rows(Mix).order_by("name")),
-        "standards": ctx.shared_rows(Standard).order_by("name"),
+        "standards": _own(ctx.shared_rows(Standard).order_by("name")),
         "methods": _own(ctx.shared_rows(Method).prefetch_related("stages").order_by("name")),
+        "schemes": [
+            {
+                "slug": s.slug,
+                "name": s.name,
+                "note": s.note,
+                "classes": s.classes,
+                "chosen": s.slug == ctx.organisation.class_scheme,
+            }
+            for s in ctx.shared_rows(ClassScheme).order_by("id")
+        ],
+        "rules": _own(ctx.shared_rows(IsolationRule).order_by("crop_id", "scheme", "-metres", "kind")),
     }
 
 
@@ -149,22 +202,83 @@ class CultivarIn(Schema):
     crop_id: int
     name: str
     tgw_g: float | None = None
+    role: str = ""
+    female_id: int | None = None
+    male_id: int | None = None
+    to_flower_c_d: float | None = None
+    flower_spread_days: float | None = None
+    flower_lasts_days: float | None = None
 
 
 @room.post("/lines", "methods.edit", response=CultivarOut)
-@transaction.atomic
 def add_line(ctx: Ctx, body: CultivarIn) -> Any:
-    crop = ctx.get(Crop, body.crop_id, shared=True)
-    name = body.name.strip()
-    if not name:
-        raise refuse("name", "missing", "Write the cultivar's name.")
-    if ctx.shared_rows(Line).filter(crop=crop, name__iexact=name).exists():
-        raise refuse("name", "taken", f"{crop.name} has a cultivar {name} already.")
-    slug = slugify(f"{crop.slug}-{name}")[:80] or f"{crop.slug}-{crop.lines.count()}"
-    line = Line.objects.create(organisation=ctx.organisation, crop=crop, name=name[:120], slug=slug, tgw_g=body.tgw_g)
-    ctx.record("methods.line", f"Added cultivar {name} of {crop.name.lower()}.", line)
-    line.own = True  # type: ignore[attr-defined]
-    return line
+    """A cultivar, a parent line with its heat to flowering, or a hybrid with its two parents."""
+    return _own([services.add_line(ctx, services.LineSpec(**body.dict()))])[0]
+
+
+class FieldLimitIn(Schema):
+    attribute: str = Field(max_length=40)
+    words: str = Field(max_length=80)
+    limit: float
+    decision: Literal["reject_number", "plain_max"] = "reject_number"
+    is_plant: bool = True
+    cures: bool = True
+
+
+class FieldStandardIn(Schema):
+    crop_id: int
+    seed_class: str
+    name: str = Field(max_length=120)
+    source: str = Field(max_length=200)
+    first_areas: int = 5
+    first_ha: float = 2
+    per_ha: float = 2
+    plants_per_area: int = 400
+    limits: list[FieldLimitIn] = Field(max_length=20)
+
+
+@room.post("/field-standards", "methods.edit", response=StandardOut)
+def add_field_standard(ctx: Ctx, body: FieldStandardIn) -> Any:
+    """What a field of a crop and class is inspected for; written again it replaces the house's own."""
+    return _own([services.save_field_standard(ctx, body.dict())])[0]
+
+
+class SeedLimitIn(Schema):
+    attribute: Literal["germination", "purity", "moisture", "other_seeds"]
+    low: float | None = None
+    high: float | None = None
+    required: bool = True
+
+
+class SeedStandardIn(Schema):
+    crop_id: int
+    seed_class: str
+    name: str = Field(max_length=120)
+    source: str = Field(max_length=200)
+    limits: list[SeedLimitIn] = Field(max_length=20)
+
+
+@room.post("/seed-standards", "methods.edit", response=StandardOut)
+def add_seed_standard(ctx: Ctx, body: SeedStandardIn) -> Any:
+    """What seed of a crop and class must be like; limits that ship as law stay in force."""
+    return _own([services.save_seed_standard(ctx, body.dict())])[0]
+
+
+class RuleIn(Schema):
+    crop_id: int
+    seed_class: str
+    step: Literal["hybrid", "increase", "open"]
+    kind: str = Field(max_length=40)
+    metres: float
+    time_allowed: bool = False
+    time_margin_days: int = Field(default=14, ge=0, le=120)
+    source: str = Field(max_length=200)
+
+
+@room.post("/isolation-rules", "methods.edit", response=RuleOut)
+def add_rule(ctx: Ctx, body: RuleIn) -> Any:
+    """A distance of the house's own scheme; it stands before the shipped one."""
+    return _own([services.save_rule(ctx, body.dict())])[0]
 
 
 class ContainerIn(Schema):

@@ -130,8 +130,8 @@ def _load_method(
     row = _fields(merged, METHOD_FIELDS, sources)
     row |= {
         "name": template["name"].format(crop=crop.name), "crop": crop, "default": entry.get("default", True),
-        "container": containers.get(merged.get("container")), "mix": mixes.get(merged.get("mix")),
-        "standard": standards.get(merged.get("standard")),
+        "container": containers.get(merged.get("container", "")), "mix": mixes.get(merged.get("mix", "")),
+        "standard": standards.get(merged.get("standard", "")),
     }  # fmt: skip
     method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
     method.stages.all().delete()

@@ -26,6 +26,7 @@ class RowIO(Schema):
     crop: str = ""
     cultivar: str = ""
     form: str = ""
+    seed_class: str = ""
     quantity: str = ""
     due: str = ""
     until: str = ""
@@ -76,6 +77,7 @@ class OrderLineOut(Schema):
     crop: str
     cultivar: str
     form: str
+    seed_class: str
     quantity: int
     unit: str
     due_from: date
@@ -101,7 +103,7 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
     return {
         "id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
         "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "quantity": line.quantity, "unit": line.unit,
+        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": line.quantity, "unit": line.unit,
         "due_from": line.due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": line.state,
         "state_words": line.get_state_display(),
         "chance": line.chance, "forecast": line.forecast, "delivered": line.delivered, "short_cause": line.short_cause,

@@ -8,8 +8,8 @@ from datetime import date
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
-from aldrip.base.quantity import read_count
-from aldrip.methods.models import Crop, Line, Method
+from aldrip.base.quantity import read_count, read_kilos
+from aldrip.methods.models import ClassScheme, Crop, Line, Method, Standard
 from aldrip.orders.models import OrderLine
 from aldrip_core.weeks import Span, UnreadableDay, read_span
 
@@ -19,6 +19,7 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "crop": ("crop", "kind", "plant", "species"),
     "cultivar": ("cultivar", "variety", "line", "var"),
     "form": ("form", "product", "as", "type"),
+    "seed_class": ("class", "seed class", "category", "grade of seed"),
     "quantity": ("quantity", "number", "count", "plants", "qty", "how many", "pieces"),
     "due": ("due", "week", "date", "delivery", "delivery week", "delivery date", "wanted", "when", "from"),
     "until": ("until", "to", "latest", "last day"),
@@ -26,7 +27,7 @@ COLUMNS: dict[str, tuple[str, ...]] = {
 }
 NEEDED = ("customer", "crop", "form", "quantity", "due")
 WORDS = {
-    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form",
+    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form", "seed_class": "Class",
     "quantity": "Quantity", "due": "Due", "until": "Until", "note": "Note",
 }  # fmt: skip
 Wrong = Callable[[str, str, str], None]
@@ -47,6 +48,7 @@ class ReadRow:
     note: str
     standard_id: int | None
     unit: str
+    seed_class: str = ""
 
     def key(self) -> tuple[object, ...]:
         """Two rows with the same key say the same thing twice."""
@@ -57,6 +59,7 @@ class ReadRow:
             self.crop.pk,
             line,
             self.form,
+            self.seed_class,
             self.quantity,
             self.due.start,
             self.due.end,
@@ -105,7 +108,7 @@ def rows_of(table: Table) -> list[dict[str, str]]:
 
 
 class Reader:
-    """Reads rows against the library of an organisation; three queries in all."""
+    """Reads rows against the library of an organisation; five queries in all."""
 
     def __init__(self, ctx: Ctx) -> None:
         self.today = ctx.today
@@ -118,6 +121,12 @@ class Reader:
         self.forms: dict[int, dict[str, Method]] = {}
         for method in ctx.shared_rows(Method).order_by("default", "id"):
             self.forms.setdefault(method.crop_id, {})[method.form] = method
+        scheme = (
+            ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+        )
+        self.classes = scheme.names() if scheme else {}
+        seed = ctx.shared_rows(Standard).filter(kind="seed").order_by("-organisation_id")
+        self.standards = {(one.crop_id, one.seed_class): one.pk for one in seed}
 
     def read(self, number: int, row: Mapping[str, str]) -> tuple[ReadRow | None, list[Fault]]:
         """One row: what it says, or every fault in it."""
@@ -135,22 +144,42 @@ class Reader:
         crop = self._crop(row, wrong)
         line = self._line(row, crop, wrong)
         form = self._form(row, crop, wrong)
+        seed_class = self._class(row, form, wrong)
         quantity = 0
         try:
-            quantity = read_count(row.get("quantity", ""), "quantity")
+            read = read_kilos if form is not None and form.unit == "kg" else read_count
+            quantity = read(row.get("quantity", ""), "quantity")
         except Refused as refused:
             text = row.get("quantity", "").strip()
             said = refused.errors[0]
             wrong(
                 "quantity",
                 said.code if text else "missing",
-                said.message if text else "How many? Write the number of plants.",
+                said.message if text else "How many? Write the number of plants, or the kilos of seed.",
             )
         due = self._due(row, wrong)
         if faults or crop is None or form is None or due is None:
             return None, faults
+        standard = form.standard_id if form.way == "plants" else self.standards.get((crop.pk, seed_class))
         return ReadRow(row.get("order", "").strip(), customer, crop, line, form.form, quantity, due,
-                       row.get("note", "").strip(), form.standard_id, form.unit), faults  # fmt: skip
+                       row.get("note", "").strip(), standard, form.unit, seed_class), faults  # fmt: skip
+
+    def _class(self, row: Mapping[str, str], form: Method | None, wrong: Wrong) -> str:
+        """The class of seed that is asked, by its name; what the method gives where none is written."""
+        text = row.get("seed_class", "").strip()
+        if form is None or form.way == "plants":
+            return ""
+        if not text:
+            return str(form.layout.get("class", ""))
+        for slug, name in self.classes.items():
+            if _plain(text) in (_plain(slug), _plain(name)):
+                return slug
+        wrong(
+            "seed_class",
+            "unknown_class",
+            f"“{text}” is no class of seed here. Known: {', '.join(self.classes.values())}.",
+        )
+        return ""
 
     def _crop(self, row: Mapping[str, str], wrong: Wrong) -> Crop | None:
         text = row.get("crop", "").strip()
@@ -234,10 +263,10 @@ def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
     reader, checked = Reader(ctx), Checked()
     seen: dict[tuple[object, ...], int] = {}
     numbered = set(ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).values_list(
-        "order__number", "crop_id", "line_id", "form", "quantity", "due"))  # fmt: skip
+        "order__number", "crop_id", "line_id", "form", "seed_class", "quantity", "due"))  # fmt: skip
     saved: set[tuple[object, ...]] = {
-        (number, crop, line, form, quantity, due.lower, due.upper)
-        for number, crop, line, form, quantity, due in numbered
+        (number, crop, line, form, seed_class, quantity, due.lower, due.upper)
+        for number, crop, line, form, seed_class, quantity, due in numbered
     }
     customers: dict[str, str] = {
         number: customer
@@ -272,7 +301,11 @@ def _repeats(
             )
         ]
     line = read.line.pk if read.line else None
-    if read.order and (read.order, read.crop.pk, line, read.form, read.quantity, read.due.start, read.due.end) in saved:
+    if (
+        read.order
+        and (read.order, read.crop.pk, line, read.form, read.seed_class, read.quantity, read.due.start, read.due.end)
+        in saved
+    ):
         return [Fault(number, "order", "duplicate", f"Order {read.order} holds this very line already. Leave it out.")]
     if read.order and customers.get(read.order, read.customer).lower() != read.customer.lower():
         return [

@@ -43,7 +43,7 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
             OrderLine(
                 organisation=ctx.organisation, order=order, number=counts[order.pk], crop=row.crop, line=row.line,
                 form=row.form, quantity=row.quantity, unit=row.unit, due=DateRange(row.due.start, row.due.end),
-                standard_id=row.standard_id, note=row.note,
+                standard_id=row.standard_id, note=row.note, seed_class=row.seed_class,
             )
         )  # fmt: skip
     made = OrderLine.objects.bulk_create(lines)
@@ -123,7 +123,7 @@ def as_row(line: OrderLine) -> dict[str, str]:
     last = line.due.upper - timedelta(days=1)
     return {
         "order": line.order.number, "customer": line.order.customer, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "quantity": str(line.quantity),
+        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": str(line.quantity),
         "due": line.due.lower.isoformat(), "until": last.isoformat(), "note": line.note,
     }  # fmt: skip
 

@@ -1,10 +1,11 @@
 """Sites and places; the first run of an empty house."""
 
+from dataclasses import replace
 from typing import Any
 
 from django.contrib.auth import login
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 from ninja.utils import check_csrf
 
 from aldrip.accounts.api import SessionOut, session
@@ -12,7 +13,9 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden
 from aldrip.places import services
+from aldrip.places.ground import polygon_of
 from aldrip.places.models import Kind, Place, Site
+from aldrip_core.geometry import open_ring
 
 room = Room("places")
 open_router = Router(tags=["first run"])
@@ -27,13 +30,29 @@ class PlaceIn(Schema):
     set_point_c: float | None = None
     cooled_to_c: float | None = None
     excess_c: float = 0
+    outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
+    corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
     def spec(self) -> services.PlaceSpec:
         return services.PlaceSpec(**{name: getattr(self, name) for name in services.PlaceSpec.__dataclass_fields__})
 
+    def with_outline(self, site: Site) -> services.PlaceSpec:
+        """The place with its outline, typed as corners or given as GeoJSON."""
+        if self.corners_m is None:
+            return self.spec()
+        ring = open_ring(self.corners_m, "corners_m")
+        return replace(self.spec(), outline=polygon_of(site, ring))
+
 
 class PlaceChange(PlaceIn):
     active: bool = True
+
+
+class LandUseOut(Schema):
+    year: int
+    crop: str
+    family: str
+    clean: bool
 
 
 class PlaceOut(Schema):
@@ -51,12 +70,15 @@ class PlaceOut(Schema):
     cooled_to_c: float | None
     excess_c: float
     active: bool
+    outline: dict[str, Any] | None
+    history: list[LandUseOut]
 
 
 class SiteOut(Schema):
     id: int
     name: str
     latitude: float
+    longitude: float | None
     monthly_c: list[float]
     last_frost: str
 
@@ -74,15 +96,20 @@ class PlacesOut(Schema):
 
 def _place(place: Place) -> dict[str, Any]:
     names = ("site_id", "name", "kind", "sharing", "capacity", "usable", "unit", "gangway", "set_point_c", "cooled_to_c",
-             "excess_c", "active")  # fmt: skip
-    return {"id": place.pk, "kind_words": Kind(place.kind).label, **{name: getattr(place, name) for name in names}}
+             "excess_c", "active", "outline")  # fmt: skip
+    history = [
+        {"year": u.year, "crop": u.crop, "family": u.family, "clean": u.inspected_clean} for u in place.land_uses.all()
+    ]
+    return {
+        "id": place.pk, "kind_words": Kind(place.kind).label, "history": history, **{name: getattr(place, name) for name in names}
+    }  # fmt: skip
 
 
 @room.get("/places", "see", response=PlacesOut)
 def places(ctx: Ctx) -> Any:
     return {
         "sites": ctx.rows(Site).order_by("id"),
-        "places": [_place(place) for place in ctx.rows(Place)],
+        "places": [_place(place) for place in ctx.rows(Place).prefetch_related("land_uses")],
         "kinds": [{"value": value, "label": label} for value, label in Kind.choices],
     }
 
@@ -93,12 +120,27 @@ class NewPlaceIn(PlaceIn):
 
 @room.post("/places", "places.edit", response=PlaceOut)
 def add_place(ctx: Ctx, body: NewPlaceIn) -> Any:
-    return _place(services.add_place(ctx, body.site_id, body.spec()))
+    return _place(services.add_place(ctx, body.site_id, body.with_outline(ctx.get(Site, body.site_id))))
 
 
 @room.patch("/places/{int:place_id}", "places.edit", response=PlaceOut)
 def change_place(ctx: Ctx, place_id: int, body: PlaceChange) -> Any:
-    return _place(services.change_place(ctx, place_id, body.spec(), body.active))
+    site = ctx.get(Place, place_id).site
+    return _place(services.change_place(ctx, place_id, body.with_outline(site), body.active))
+
+
+class LandUseIn(Schema):
+    year: int
+    crop: str = Field(max_length=120)
+    family: str = Field(default="", max_length=60)
+    clean: bool = False
+
+
+@room.post("/places/{int:place_id}/history", "places.edit", response=PlaceOut)
+def record_land_use(ctx: Ctx, place_id: int, body: LandUseIn) -> Any:
+    """What grew on a field in a year."""
+    services.record_land_use(ctx, place_id, **body.dict())
+    return _place(ctx.get(Place, place_id))
 
 
 class SetUpIn(Schema):

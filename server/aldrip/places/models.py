@@ -77,14 +77,14 @@ class Place(models.Model):
 
 
 class LandUse(models.Model):
-    """What grew on a field in a year; `clean`: inspected itself and free of designated disease."""
+    """What grew on a field in a year; `inspected_clean`: inspected itself and free of designated disease."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="land_uses")
     place = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="land_uses")
     year = models.PositiveSmallIntegerField()
     crop = models.CharField(max_length=120)
     family = models.CharField(max_length=60, blank=True)
-    clean = models.BooleanField(default=False)
+    inspected_clean = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["-year", "id"]

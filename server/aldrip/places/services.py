@@ -1,7 +1,8 @@
 """Sites and places: set up, changed."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 from django.db import transaction
 
@@ -9,7 +10,9 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import Member, Organisation, Role, User
 from aldrip.accounts.services import check_days, check_timezone, is_empty, make_user
 from aldrip.base.errors import FieldError, Forbidden, Refused, refuse
-from aldrip.places.models import Kind, Place, Site
+from aldrip.places.ground import polygon_of, ring_of
+from aldrip.places.models import Kind, LandUse, Place, Site
+from aldrip_core.geometry import area_m2
 
 IN_TRAYS = (Kind.GERMINATION,)
 
@@ -26,6 +29,7 @@ class PlaceSpec:
     set_point_c: float | None = None
     cooled_to_c: float | None = None
     excess_c: float = 0.0
+    outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field, WGS84
 
 
 def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
@@ -49,12 +53,24 @@ def check_place(spec: PlaceSpec) -> None:
         raise refuse("kind", "unknown", f"There is no kind of place “{spec.kind}”.")
     if spec.capacity is not None and not 0 <= spec.capacity <= 1e7:
         raise refuse("capacity", "out_of_range", f"A capacity of {spec.capacity:g} cannot be.")
+    if spec.outline is not None and spec.kind != Kind.FIELD:
+        raise refuse("outline", "not_a_field", "Only a field has an outline of its own.")
     if not 0 <= spec.gangway < 1:
         raise refuse("gangway", "out_of_range", "The share of gangways lies between 0 and 100 %.")
     for field in ("set_point_c", "cooled_to_c"):
         value = getattr(spec, field)
         if value is not None and not -10 <= value <= 45:
             raise refuse(field, "out_of_range", f"{value:g} °C cannot be kept; −10 to 45 °C.")
+
+
+def _ground(site: Site, spec: PlaceSpec) -> dict[str, Any]:
+    """What follows from a field's outline: its area; fields take one use at a time."""
+    if spec.kind != Kind.FIELD:
+        return {"sharing": "shared", "outline": None, "capacity": spec.capacity}
+    if spec.outline is None:
+        return {"sharing": "whole", "outline": None, "capacity": spec.capacity}
+    ring = ring_of(site, spec.outline, "outline")
+    return {"sharing": "whole", "outline": polygon_of(site, ring), "capacity": round(area_m2(ring), 1)}
 
 
 def unit_of(spec: PlaceSpec) -> str:
@@ -70,7 +86,7 @@ def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
     if ctx.rows(Place).filter(name__iexact=name).exists():
         raise refuse("name", "taken", f"There is a place {name} already.")
     place = Place.objects.create(
-        organisation=ctx.organisation, site=site, name=name, kind=spec.kind, capacity=spec.capacity, unit=unit_of(spec),
+        organisation=ctx.organisation, site=site, name=name, kind=spec.kind, unit=unit_of(spec), **_ground(site, spec),
         gangway=spec.gangway, set_point_c=spec.set_point_c, cooled_to_c=spec.cooled_to_c, excess_c=spec.excess_c,
         order=ctx.rows(Place).count(),
     )  # fmt: skip
@@ -82,12 +98,16 @@ def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
 def change_place(ctx: Ctx, place_id: int, spec: PlaceSpec, active: bool = True) -> Place:
     """Change what a place holds, or close it."""
     place = ctx.get(Place, place_id, lock=True)
+    if spec.outline is None and spec.kind == Kind.FIELD:  # not typed again: it stays
+        spec = replace(spec, outline=place.outline)
     check_place(spec)
     name = spec.name.strip()[:80]
     if ctx.rows(Place).filter(name__iexact=name).exclude(pk=place.pk).exists():
         raise refuse("name", "taken", f"There is another place {name}.")
     before = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
-    place.name, place.kind, place.capacity, place.unit = name, spec.kind, spec.capacity, unit_of(spec)
+    place.name, place.kind, place.unit = name, spec.kind, unit_of(spec)
+    for field, value in _ground(place.site, spec).items():
+        setattr(place, field, value)
     place.gangway, place.set_point_c, place.cooled_to_c = spec.gangway, spec.set_point_c, spec.cooled_to_c
     place.excess_c, place.active = spec.excess_c, active
     place.save()
@@ -145,3 +165,20 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
             raise Refused([FieldError(f"places.{index}.{e.field}", e.code, e.message) for e in error.errors]) from None
     ctx.record("organisation.set_up", f"Set up {organisation.name}.", organisation)
     return organisation, user
+
+
+@transaction.atomic
+def record_land_use(ctx: Ctx, place_id: int, *, year: int, crop: str, family: str = "", clean: bool = False) -> LandUse:
+    """What grew on a field in a year; written again it replaces what was said of that crop and year."""
+    place = ctx.get(Place, place_id, lock=True)
+    if place.kind != Kind.FIELD:
+        raise refuse("place_id", "not_a_field", f"{place.name} is no field; land history is kept of fields.")
+    if not 1950 <= year <= ctx.today.year + 1:
+        raise refuse("year", "out_of_range", f"A year from 1950 to {ctx.today.year + 1} is wanted, not {year}.")
+    if not crop.strip():
+        raise refuse("crop", "missing", "Which crop grew there?")
+    use, _ = LandUse.objects.update_or_create(
+        organisation=ctx.organisation, place=place, year=year, crop=crop.strip()[:120], defaults={"family": family[:60], "inspected_clean": clean}
+    )  # fmt: skip
+    ctx.record("places.history", f"{place.name} grew {use.crop} in {year}.", place)
+    return use

@@ -11,12 +11,20 @@ from django.db.models import Q
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.words import plural, share
+from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
 from aldrip.diary.models import Task
+from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.orders.models import OrderLine
+from aldrip.seedcrops.flowering import match_of
+from aldrip.seedcrops.isolation import judge
+from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip.seedcrops.reading import WAYS
+from aldrip_core.nick import RemedyClass
+from aldrip_core.refusal import Refused
 
 OLD_TEST_DAYS = 365
 
@@ -40,6 +48,8 @@ def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
         *_orders(ctx),
         *_places(ground),
         *_lots(ctx),
+        *_seed_crops(ctx),
+        *_seed_lots(ctx),
         *_sowing(ctx),
         *_diary(ctx),
         *_deliveries(ctx),
@@ -94,7 +104,7 @@ def _lots(ctx: Ctx) -> list[Decision]:
     old = ctx.today - timedelta(days=OLD_TEST_DAYS)
     rows = (
         ctx.rows(Lot)
-        .filter(form="seed", balance__gt=0)
+        .filter(form="seed", status="", balance__gt=0)
         .filter(Q(tested_on=None) | Q(tested_on__lt=old))
         .select_related("crop")
     )
@@ -104,6 +114,110 @@ def _lots(ctx: Ctx) -> list[Decision]:
                  f"/lots?lot={lot.pk}", "See the lot")
         for lot in rows.order_by("tested_on")
     ]  # fmt: skip
+
+
+def _seed_crops(ctx: Ctx) -> list[Decision]:
+    """Blocks that ask for something: not laid out, parents that miss each other, neighbours too near, visits due."""
+    found = []
+    for batch in (
+        ctx.rows(Batch).filter(method__way__in=WAYS, seed_block=None, state=Batch.State.PLANNED).select_related("crop")
+    ):
+        found.append(Decision("seedcrops", None, f"lay out {batch.code}", f"{batch.crop.name} {batch.code} has no block on a field yet.",
+                              f"/seed-crops?batch={batch.pk}", "Lay it out"))  # fmt: skip
+    blocks = (
+        ctx.rows(SeedBlock).filter(batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN)).select_related("batch__crop", "batch__line", "field__site")
+        .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "inspections", "batch__stages", "remedies")
+    )  # fmt: skip
+    for block in blocks:
+        found.extend(_of_block(ctx, block))
+    return found
+
+
+def _of_block(ctx: Ctx, block: SeedBlock) -> list[Decision]:
+    code, link = block.batch.code, f"/seed-crops/{block.pk}"
+    found = []
+    for visit in block.inspections.all():
+        if visit.state != Inspection.State.SIGNED and visit.planned_on <= ctx.today + timedelta(days=3):
+            found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"{block.field.name}, {block.batch.crop.name.lower()}: {visit.words.lower()}.",
+                                  f"/inspections/{visit.pk}", "Count"))  # fmt: skip
+    if any(s.actual_start for s in block.batch.stages.all() if s.kind == "harvest"):
+        return found
+    try:
+        match = match_of(block, today=ctx.today)
+    except Refused:
+        return found
+    if (
+        match.now is not None
+        and match.now.remedy_class is not RemedyClass.NONE
+        and match.first > ctx.today
+        and not _answered(block)
+    ):
+        late = "female" if match.now.gap_days > 0 else "male"
+        found.append(Decision("seedcrops", match.first - timedelta(days=7), f"nick of {code}",
+                              f"{block.field.name}: the {late} is {abs(match.now.gap_days):.0f} days late; {share(match.now.overlap)} of the receptive days have pollen.",
+                              link, "See the remedies"))  # fmt: skip
+    if not block.strip_left:
+        near = [b for b in judge(ctx, block).result.breaches]
+        if near:
+            worst = max(near, key=lambda b: b.short_m)
+            found.append(Decision("seedcrops", max(ctx.today, match.first - timedelta(days=7)), f"isolation of {code}",
+                                  f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
+                                  f"{link}/isolation", "See the cures"))  # fmt: skip
+    return found
+
+
+def _answered(block: SeedBlock) -> bool:
+    """Whether a remedy was chosen for a block and still stands."""
+    last: dict[int, bool] = {}
+    for use in sorted(block.remedies.all(), key=lambda u: u.pk):
+        last[use.remedy_id] = use.chosen
+    return any(last.values())
+
+
+def _seed_lots(ctx: Ctx) -> list[Decision]:
+    """Own seed that waits: a load to be dried, a test to be repeated, a lot to be judged."""
+    found = []
+    rows = (
+        ctx.rows(Lot)
+        .exclude(status="")
+        .filter(balance__gt=0)
+        .select_related("crop", "intake")
+        .prefetch_related("test_results")
+    )
+    for lot in rows.exclude(status__in=("released", "rejected")).order_by("pk"):
+        intake = getattr(lot, "intake", None)
+        again = [r for r in newest(list(lot.test_results.all())).values() if r.repeat]
+        if (
+            lot.status == "raw"
+            and intake is not None
+            and intake.decision == "dry now"
+            and lot.moisture_percent == intake.moisture_percent
+        ):
+            found.append(Decision("lots", lot.received_on, f"dry {lot.code}", f"{lot.crop.name} {lot.code} came in at {intake.moisture_percent:g} %, over the {intake.limit_percent:g} % of intake.",
+                                  f"/lots?lot={lot.pk}", "Dry it"))  # fmt: skip
+        elif again:
+            found.append(
+                Decision(
+                    "lots",
+                    None,
+                    f"repeat {lot.code}",
+                    f"{lot.crop.name} {lot.code}: {again[0].repeat}.",
+                    f"/lots?lot={lot.pk}",
+                    "See the results",
+                )
+            )
+        elif lot.status in ("clean", "held") and not lot.test_results.exists():
+            found.append(
+                Decision(
+                    "lots",
+                    None,
+                    f"test {lot.code}",
+                    f"{lot.crop.name} {lot.code} is clean and not tested.",
+                    f"/lots?lot={lot.pk}",
+                    "Enter results",
+                )
+            )
+    return found
 
 
 def _sowing(ctx: Ctx) -> list[Decision]:
@@ -142,6 +256,7 @@ def _deliveries(ctx: Ctx) -> list[Decision]:
 QUIET = {
     "orders": ("line open", "lines open"), "methods": ("method", "methods"), "places": ("place", "places"),
     "batches": ("batch standing", "batches standing"), "sowing": ("card this week", "cards this week"),
+    "seedcrops": ("seed crop", "seed crops"),
     "lots": ("lot in stock", "lots in stock"), "diary": ("task today", "tasks today"), "deliveries": ("due this week", "due this week"),
 }  # fmt: skip
 
@@ -154,6 +269,7 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
         "methods": ctx.shared_rows(Method).count(),
         "batches": ctx.rows(Batch).filter(state__in=(Batch.State.SOWN, Batch.State.READY)).count(),
         "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, stages__order=0, stages__planned__startswith__lt=week).count(),
+        "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
         "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),
         "deliveries": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=week).count(),
@@ -166,7 +282,11 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     start = ctx.today - timedelta(days=ctx.today.weekday() + 7 * 27)
     end = start + timedelta(days=7 * 78)
     first, last = ground.index(start), ground.index(end)
-    shares = [lane.load[first:last] / lane.usable for lane in ground.lanes.values() if lane.usable]
+    shares = [
+        lane.load[first:last] / lane.usable
+        for lane in ground.lanes.values()
+        if lane.usable and lane.place.sharing != "whole"
+    ]
     fullest = np.max(shares, axis=0) if shares else np.zeros(last - first)
     due = Counter(
         lower for lower in (
@@ -184,7 +304,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     return {
         "today": ctx.today, "start": start, "end": end, "fullness": [round(float(x), 4) for x in fullest],
         "ticks": [{"day": day, "count": count} for day, count in sorted(due.items()) if start <= day < end],
-        "flags": [{"by": d.by, "title": d.title, "link": d.link, "room": d.room} for d in waiting if d.by and d.room in ("batches", "places", "orders")][:12],
+        "flags": [{"by": d.by, "title": d.title, "link": d.link, "room": d.room} for d in waiting if d.by and d.room in ("batches", "places", "orders", "seedcrops")][:12],
         "decisions": [asdict(d) for d in waiting[:60]],
         "rooms": [
             {"room": room, "waiting": by_room.get(room, 0),

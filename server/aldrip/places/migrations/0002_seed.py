@@ -24,7 +24,7 @@ class Migration(migrations.Migration):
                 ('year', models.PositiveSmallIntegerField()),
                 ('crop', models.CharField(max_length=120)),
                 ('family', models.CharField(blank=True, max_length=60)),
-                ('clean', models.BooleanField(default=False)),
+                ('inspected_clean', models.BooleanField(default=False)),
                 ('organisation', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='land_uses', to='accounts.organisation')),
                 ('place', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='land_uses', to='places.place')),
             ],

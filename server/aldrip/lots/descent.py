@@ -1,0 +1,42 @@
+"""A lot's whole descent, both ways, in one query: what it was made from, and what was made of it."""
+
+from typing import Any
+
+from django.db import connection
+
+from aldrip.accounts.context import Ctx
+from aldrip.lots.models import Lot
+
+# Up through the parents and down through the children, each lot once, with how far it lies from the one asked.
+FAMILY = """
+with recursive up(lot, level) as (
+    select %(lot)s::bigint, 0
+    union
+    select p.parent_id, up.level - 1 from lots_lotparent p join up on p.child_id = up.lot where up.level > -40
+), down(lot, level) as (
+    select %(lot)s::bigint, 0
+    union
+    select p.child_id, down.level + 1 from lots_lotparent p join down on p.parent_id = down.lot where down.level < 40
+), family as (
+    select lot, min(level) as level from (select * from up union all select * from down) both_ways group by lot
+)
+select l.id, l.code, f.level, l.form, l.seed_class, l.status, l.unit, l.balance, l.received_on, c.name as crop,
+       coalesce(n.name, '') as cultivar, l.supplier, l.supplier_ref, l.label_number,
+       coalesce((select json_agg(json_build_object('parent', p.parent_id, 'quantity', p.quantity, 'how', p.how) order by p.id)
+                 from lots_lotparent p where p.child_id = l.id), '[]') as made_from,
+       coalesce((select json_agg(json_build_object('kind', m.kind, 'quantity', m.quantity, 'code', m.subject_code, 'on', m.happened_at) order by m.id)
+                 from lots_movement m where m.lot_id = l.id), '[]') as movements,
+       (select i.subject_code from lots_intake i where i.lot_id = l.id) as batch
+from family f join lots_lot l on l.id = f.lot join methods_crop c on c.id = l.crop_id left join methods_line n on n.id = l.line_id
+where l.organisation_id = %(organisation)s
+order by f.level, l.id
+"""
+
+
+def descent(ctx: Ctx, lot_id: int) -> list[dict[str, Any]]:
+    """Every lot of the family, ancestors first, with parents, movements and the batch it was harvested from."""
+    lot = ctx.get(Lot, lot_id)
+    with connection.cursor() as cursor:
+        cursor.execute(FAMILY, {"lot": lot.pk, "organisation": ctx.organisation.pk})
+        names = [column.name for column in cursor.description or ()]
+        return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]

@@ -1,0 +1,250 @@
+"""From the load at the door to clean seed: intake, drying, cleaning. What goes in comes out or is named as loss."""
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from django.db import models, transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.lots.models import Intake, Lot, LotParent, Movement, Status
+from aldrip.lots.services import amount, move
+from aldrip_core.drying import drying
+
+USUAL_LOSS = 0.02  # share that may vanish as dust and spillage before somebody asks why; common practice, no source
+
+
+@dataclass(frozen=True)
+class Load:
+    """A load on the weighbridge: gross and tare [kg], moisture [% wet basis], what the sample showed."""
+
+    gross_kg: float
+    tare_kg: float
+    moisture_percent: float
+    purity_percent: float | None = None
+    pests: str = ""
+    refused: bool = False
+
+    @property
+    def net_kg(self) -> float:
+        return self.gross_kg - self.tare_kg
+
+
+def check_load(load: Load) -> None:
+    """Refuse what no weighbridge or meter can show."""
+    if load.gross_kg <= 0 or load.gross_kg > 100_000:
+        raise refuse(
+            "gross_kg", "out_of_range", f"A gross weight of {load.gross_kg:,.0f} kg cannot be; up to 100 000 kg."
+        )
+    if not 0 <= load.tare_kg < load.gross_kg:
+        raise refuse(
+            "tare_kg",
+            "out_of_range",
+            f"The tare of {load.tare_kg:,.0f} kg must lie below the gross of {load.gross_kg:,.0f} kg.",
+        )
+    if not 0 < load.moisture_percent < 60:
+        raise refuse(
+            "moisture_percent",
+            "out_of_range",
+            f"{load.moisture_percent:g} % moisture cannot be; above 0 and below 60 %.",
+        )
+    if load.purity_percent is not None and not 0 <= load.purity_percent <= 100:
+        raise refuse("purity_percent", "out_of_range", "Purity lies between 0 and 100 %.")
+
+
+def take_in_load(
+    ctx: Ctx, load: Load, lot: Lot | None, *, subject: models.Model, subject_code: str, limit_percent: float | None, on: date,
+    client_uuid: uuid.UUID,
+) -> Intake:  # fmt: skip
+    """Record a load. Above the moisture limit it is taken in to be dried at once; a refused one makes no lot."""
+    wet = limit_percent is not None and load.moisture_percent > limit_percent
+    decision = "refuse" if load.refused else "dry now" if wet else "accept"
+    intake = Intake.objects.create(
+        organisation=ctx.organisation, by=ctx.user, lot=lot, subject_kind=subject._meta.model_name or "", subject_id=subject.pk,
+        subject_code=subject_code, gross_kg=Decimal(str(round(load.gross_kg, 2))), tare_kg=Decimal(str(round(load.tare_kg, 2))),
+        moisture_percent=load.moisture_percent, limit_percent=limit_percent, purity_percent=load.purity_percent,
+        pests=load.pests[:120], decision=decision, happened_at=ctx.at(on), client_uuid=client_uuid,
+    )  # fmt: skip
+    if lot is not None:
+        move(
+            ctx,
+            lot,
+            amount(load.net_kg),
+            "harvested",
+            on=on,
+            subject=subject,
+            subject_code=subject_code,
+            client_uuid=client_uuid,
+        )
+        lot.moisture_percent = load.moisture_percent
+        lot.save(update_fields=["moisture_percent"])
+    return intake
+
+
+def own_lot(ctx: Ctx, lot_id: int, *states: str) -> Lot:
+    """A lot of own seed in one of these states, locked. Raises Refused otherwise."""
+    lot = ctx.get(Lot, lot_id, lock=True)
+    if not lot.status:
+        raise refuse(
+            "lot_id", "not_own", f"Lot {lot.code} was bought in; only own seed is dried, cleaned and judged here."
+        )
+    if lot.status not in states:
+        raise refuse(
+            "lot_id", "wrong_state", f"Lot {lot.code} is {Status(lot.status).label}; this comes at another time."
+        )
+    return lot
+
+
+@transaction.atomic
+def dry(
+    ctx: Ctx,
+    lot_id: int,
+    *,
+    to_percent: float,
+    mass_after_kg: float | None,
+    on: date,
+    client_uuid: uuid.UUID,
+    reason: str = "",
+) -> Lot:
+    """A raw lot was dried: the water leaves it. With a weight after drying, what is missing besides water is asked for."""
+    if ctx.rows(Movement).filter(client_uuid=client_uuid).exists():
+        return ctx.get(Lot, lot_id)
+    lot = own_lot(ctx, lot_id, Status.RAW, Status.CLEAN)
+    _not_in_future(ctx, on)
+    if lot.moisture_percent is None:
+        raise refuse("lot_id", "no_moisture", f"Lot {lot.code} has no moisture reading to dry from.")
+    if to_percent >= lot.moisture_percent:
+        raise refuse(
+            "to_percent",
+            "out_of_range",
+            f"Lot {lot.code} stands at {lot.moisture_percent:g} %; drying to {to_percent:g} % takes no water out.",
+        )
+    if to_percent < 2:
+        raise refuse("to_percent", "out_of_range", f"{to_percent:g} % is drier than seed is dried; 2 % or more.")
+    worked = drying(mass_kg=float(lot.balance), from_percent=lot.moisture_percent, to_percent=to_percent)
+    group = uuid.uuid4()
+    move(ctx, lot, -amount(worked.water_kg), "water dried off", on=on, client_uuid=client_uuid, group=group)
+    if mass_after_kg is not None:
+        missing = lot.balance - amount(mass_after_kg)
+        if missing < 0:
+            raise refuse(
+                "mass_after_kg", "too_heavy",
+                f"By the meter {float(lot.balance):,.1f} kg should be left; {mass_after_kg:,.1f} kg is {-float(missing):,.1f} kg more. Read moisture and scales again.",
+            )  # fmt: skip
+        if float(missing) > USUAL_LOSS * worked.dry_mass_kg and not reason.strip():
+            raise refuse(
+                "reason", "missing",
+                f"{float(missing):,.1f} kg more are gone than the water, over {USUAL_LOSS * 100:g} %. Say where they went.",
+            )  # fmt: skip
+        if missing:
+            move(ctx, lot, -missing, "drying loss", on=on, reason=reason, group=group)
+    lot.moisture_percent = to_percent
+    lot.save(update_fields=["moisture_percent"])
+    ctx.record("lot.dry", f"Dried {lot.code} to {to_percent:g} %: {worked.water_kg:,.1f} kg of water left it.", lot)
+    return lot
+
+
+@dataclass(frozen=True)
+class Part:
+    """So many kilos of a raw lot that go over the cleaner."""
+
+    lot_id: int
+    kg: float
+
+
+@transaction.atomic
+def clean(
+    ctx: Ctx,
+    parts: Sequence[Part],
+    *,
+    clean_kg: float,
+    screenings_kg: float,
+    on: date,
+    client_uuid: uuid.UUID,
+    reason: str = "",
+) -> Lot:
+    """Raw lots went over the cleaner: a new lot with its parents; screenings and loss are named.
+
+    Several lots of one cultivar, class and moisture may be blended so; different cultivars never.
+    """
+    done = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    _not_in_future(ctx, on)
+    if not parts or len({part.lot_id for part in parts}) != len(parts):
+        raise refuse("lots", "missing", "Which lots went over the cleaner? Name each once.")
+    lots = [own_lot(ctx, part.lot_id, Status.RAW) for part in parts]
+    first = lots[0]
+    for index, lot in enumerate(lots):
+        if (lot.crop_id, lot.line_id) != (first.crop_id, first.line_id):
+            raise refuse(
+                f"lots.{index}",
+                "other_cultivar",
+                f"Lots {first.code} and {lot.code} are different cultivars; they are never blended.",
+            )
+        if lot.seed_class != first.seed_class:
+            raise refuse(
+                f"lots.{index}",
+                "other_class",
+                f"Lots {first.code} and {lot.code} are of different classes. Clean them one after the other.",
+            )
+    taken = sum((amount(part.kg) for part in parts), Decimal(0))
+    out = amount(clean_kg) + amount(screenings_kg)
+    if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
+        raise refuse("clean_kg", "missing", "How many kilos came out clean, and how many as screenings?")
+    if out > taken:
+        raise refuse(
+            "clean_kg",
+            "too_much",
+            f"{float(out):,.1f} kg came out of {float(taken):,.1f} kg that went in, {float(out - taken):,.1f} kg too many.",
+        )
+    lost = taken - out
+    if float(lost) > USUAL_LOSS * float(taken) and not reason.strip():
+        raise refuse(
+            "reason",
+            "missing",
+            f"{float(lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
+        )
+    made = Lot.objects.create(
+        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=first.crop, line=first.line, form="seed", unit="kg",
+        seed_class=first.seed_class, received_on=on, status=Status.CLEAN, tgw_g=first.tgw_g,
+        moisture_percent=max((lot.moisture_percent for lot in lots if lot.moisture_percent is not None), default=None),
+    )  # fmt: skip
+    group = uuid.uuid4()
+    move(ctx, made, amount(clean_kg), "cleaned", on=on, client_uuid=client_uuid, group=group)
+    _take_from(ctx, parts, lots, taken, amount(clean_kg), amount(screenings_kg), on, group, reason)
+    for part, lot in zip(parts, lots, strict=True):
+        LotParent.objects.create(child=made, parent=lot, quantity=amount(part.kg), how="cleaned")
+    codes = ", ".join(lot.code for lot in lots)
+    ctx.record(
+        "lot.clean",
+        f"Cleaned {codes} into {made.code}: {clean_kg:,.0f} kg clean, {screenings_kg:,.0f} kg screenings.",
+        made,
+    )
+    return made
+
+
+def _take_from(
+    ctx: Ctx, parts: Sequence[Part], lots: Sequence[Lot], taken: Decimal, clean_kg: Decimal, screenings: Decimal, on: date,
+    group: uuid.UUID, reason: str,
+) -> None:  # fmt: skip
+    """Each lot gives its share of clean seed, screenings and loss; the last takes what rounding left."""
+    given = {"cleaned": Decimal(0), "screenings": Decimal(0)}
+    for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):
+        last, whole = index == len(parts) - 1, amount(part.kg)
+        shares = {}
+        for kind, total in (("cleaned", clean_kg), ("screenings", screenings)):
+            shares[kind] = total - given[kind] if last else amount(total * whole / taken)
+            given[kind] += shares[kind]
+        rest = whole - shares["cleaned"] - shares["screenings"]
+        for kind, quantity in (*shares.items(), ("cleaning loss", rest)):
+            if quantity:
+                move(ctx, lot, -quantity, kind, on=on, group=group, reason=reason if kind == "cleaning loss" else "")
+
+
+def _not_in_future(ctx: Ctx, on: date) -> None:
+    if on > ctx.today:
+        raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")

@@ -1,0 +1,200 @@
+"""Judge a lot against its standard and sign what follows; record official seals; no way round a missing result."""
+
+import uuid
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.lots.laboratory import newest
+from aldrip.lots.models import Lot, Seal, Status, TestResult, Verdict
+from aldrip.lots.processing import own_lot
+from aldrip.methods.models import ClassScheme, Standard
+from aldrip_core import verdict as core
+
+JUDGED = (Status.CLEAN, Status.HELD, Status.RELEASED)
+
+
+def limits_of(standard: Standard) -> list[core.Limit]:
+    """A standard's limits in core's terms."""
+    return [
+        core.Limit(
+            limit["attribute"], limit["words"], limit.get("unit", ""), limit.get("low"), limit.get("high"),
+            limit.get("required", True), limit.get("statutory", False), limit.get("source"),
+        )
+        for limit in standard.limits
+    ]  # fmt: skip
+
+
+def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
+    """Seed standards of a lot's crop by class; own ones before those that ship."""
+    rows = ctx.shared_rows(Standard).filter(kind="seed", crop=lot.crop_id).order_by("organisation_id")
+    found: dict[str, Standard] = {}
+    for one in rows:  # nulls last: the shipped ones come after the own
+        found.setdefault(one.seed_class, one)
+    return found
+
+
+def values_of(results: Sequence[TestResult]) -> dict[str, core.Value]:
+    """The newest results in the units of the standards."""
+    return {
+        kind: core.Value(
+            one.value * 100 if kind == "germination" else one.value, one.tested_on, one.expires_on, one.seeds, one.repeat
+        )
+        for kind, one in newest(results).items()
+    }  # fmt: skip
+
+
+def class_names(ctx: Ctx) -> dict[str, str]:
+    """Names of the classes of the house's scheme."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    return scheme.names() if scheme else {}
+
+
+def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
+    """What the supplier's own label says. Raises Refused for a lot that is not released."""
+    if lot.status != Status.RELEASED:
+        raise refuse("lot_id", "not_released", f"Lot {lot.code} is not released; it gets no label.")
+    signed = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
+    results = {row["attribute"]: row for row in (signed.results if signed else [])}
+
+    def shown(name: str) -> str:
+        row = results.get(name)
+        return f"{row['value']:g} {row['unit']}" if row and row["value"] is not None else "not tested"
+
+    numbers = list(lot.seals.order_by("id").values_list("number", flat=True))
+    return {
+        "code": lot.code, "crop": lot.crop.name, "botanical_name": lot.crop.botanical_name, "cultivar": lot.line.name if lot.line else "",
+        "seed_class": class_names(ctx).get(lot.seed_class, lot.seed_class), "germination": shown("germination"), "purity": shown("purity"),
+        "released": ctx.local(signed.happened_at).date() if signed else ctx.today, "supplier": ctx.organisation.name,
+        "seals": ", ".join(numbers[:4]) + (f" and {len(numbers) - 4} more" if len(numbers) > 4 else ""), "cautions": lot.crop.cautions,
+    }  # fmt: skip
+
+
+def classes_below(ctx: Ctx, seed_class: str) -> list[str]:
+    """Classes under this one in the house's scheme, the highest first."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    return scheme.below(seed_class) if scheme else []
+
+
+def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
+    """The verdict of today, or None where no standard fits. Three queries."""
+    standards = standards_for(ctx, lot)
+    standard = standards.get(lot.seed_class)
+    if standard is None:
+        return None
+    below = [(name, limits_of(standards[name])) for name in classes_below(ctx, lot.seed_class) if name in standards]
+    results = list(lot.test_results.all())
+    judged = core.judge_lot(limits=limits_of(standard), values=values_of(results), today=ctx.today, lower_classes=below)
+    return judged, standard
+
+
+@transaction.atomic
+def sign(
+    ctx: Ctx, lot_id: int, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
+) -> Verdict:
+    """Sign a decision on a lot. Refused while a required result is wanting, and against any limit fixed by law."""
+    done = ctx.rows(Verdict).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    if decision not in set(core.Proposal):
+        raise refuse("decision", "not_a_choice", "Release, hold, downgrade or reject.")
+    lot = own_lot(ctx, lot_id, *JUDGED)
+    judged = judge(ctx, lot)
+    if judged is None:
+        raise refuse(
+            "lot_id",
+            "no_standard",
+            f"No seed standard of {lot.crop.name.lower()} for this class is in the library. Add one in Methods.",
+        )
+    verdict, standard = judged
+    wanted = core.Proposal(decision)
+    target = lot.seed_class
+    lower_met = False
+    if wanted is core.Proposal.DOWNGRADE:
+        target = seed_class or verdict.downgrade_to or ""
+        lower_met, standard = _meets_lower(ctx, lot, target, standard)
+    refusal, text = core.may_sign(decision=wanted, verdict=verdict, reason=reason, lower_met=lower_met)
+    if refusal:
+        raise refuse("reason" if refusal is core.Refusal.REASON else "decision", refusal.value, text)
+    return _signed(ctx, lot, wanted, verdict, standard, target, reason, client_uuid)
+
+
+def _meets_lower(ctx: Ctx, lot: Lot, target: str, standard: Standard) -> tuple[bool, Standard]:
+    if target not in classes_below(ctx, lot.seed_class):
+        raise refuse("seed_class", "not_below", "Choose a class below the one it has.")
+    lower = standards_for(ctx, lot).get(target)
+    if lower is None:
+        raise refuse("seed_class", "no_standard", "There is no seed standard for that class. Add one in Methods.")
+    again = core.judge_lot(limits=limits_of(lower), values=values_of(list(lot.test_results.all())), today=ctx.today)
+    if again.wanting:
+        _, text = core.may_sign(decision=core.Proposal.RELEASE, verdict=again)
+        raise refuse("decision", core.Refusal.WANTING.value, text)
+    return again.proposal is core.Proposal.RELEASE, lower
+
+
+def _signed(
+    ctx: Ctx, lot: Lot, decision: core.Proposal, verdict: core.Verdict, standard: Standard, target: str, reason: str,
+    client_uuid: uuid.UUID,
+) -> Verdict:  # fmt: skip
+    made = Verdict.objects.create(
+        organisation=ctx.organisation, by=ctx.user, role=ctx.role, lot=lot, standard=standard, decision=decision.value,
+        seed_class=target, results=[row_of(a) for a in verdict.attributes], sentence=verdict.sentence[:600], happened_at=ctx.now,
+        client_uuid=client_uuid, reason=reason.strip()[:300],
+    )  # fmt: skip
+    lot.status = {
+        core.Proposal.RELEASE: Status.RELEASED, core.Proposal.DOWNGRADE: Status.RELEASED, core.Proposal.HOLD: Status.HELD,
+        core.Proposal.REJECT: Status.REJECTED,
+    }[decision]  # fmt: skip
+    lot.seed_class = target
+    lot.save(update_fields=["status", "seed_class"])
+    words = {"release": "released", "hold": "held", "downgrade": f"downgraded to {target}", "reject": "rejected"}[
+        decision
+    ]
+    ctx.record(
+        "lot.verdict", f"Lot {lot.code} {words}. {reason or verdict.sentence}", lot, after={"decision": decision}
+    )
+    return made
+
+
+def row_of(one: core.AttributeVerdict) -> dict[str, Any]:
+    """An attribute's verdict as plain data."""
+    return {
+        "attribute": one.limit.attribute, "words": one.limit.words, "unit": one.limit.unit, "asked": one.limit.asked(),
+        "outcome": one.outcome.value, "value": one.value, "margin": one.margin, "low": one.low, "high": one.high,
+        "on": one.on.isoformat() if one.on else None, "sentence": one.sentence, "required": one.limit.required,
+        "statutory": one.limit.statutory, "source": one.limit.source or "",
+    }  # fmt: skip
+
+
+@transaction.atomic
+def record_seals(ctx: Ctx, lot_id: int, *, numbers: Sequence[str], kind: str = "label") -> list[Seal]:
+    """Official label or seal numbers that the authority issued for a released lot; each is used once."""
+    lot = own_lot(ctx, lot_id, Status.RELEASED)
+    wanted = [n.strip() for n in numbers if n.strip()]
+    if not wanted or kind not in ("label", "seal"):
+        raise refuse("numbers", "missing", "Which numbers did the authority issue? Write at least one.")
+    if len(wanted) > 2000 or any(len(n) > 40 for n in wanted):
+        raise refuse("numbers", "too_large", "At most 2 000 numbers at once, of at most 40 characters.")
+    twice = sorted({n for n in wanted if wanted.count(n) > 1})
+    used = list(ctx.rows(Seal).filter(number__in=wanted).select_related("lot"))
+    if used:
+        raise refuse(
+            "numbers", "used", f"{used[0].number} is on lot {used[0].lot.code} already; each number is used once."
+        )
+    if twice:
+        raise refuse("numbers", "twice", f"{twice[0]} stands there twice; each number is used once.")
+    try:
+        with transaction.atomic():
+            made = [
+                Seal.objects.create(
+                    organisation=ctx.organisation, number=n, kind=kind, lot=lot, by=ctx.user, recorded_at=ctx.now
+                )
+                for n in wanted
+            ]
+    except IntegrityError:
+        raise refuse("numbers", "used", "One of these numbers was recorded meanwhile; each is used once.") from None
+    ctx.record("lot.seals", f"Recorded {len(made)} official {kind} numbers for lot {lot.code}.", lot)
+    return made

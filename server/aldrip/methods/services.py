@@ -1,0 +1,203 @@
+"""The house's own library rows: lines with their parents, standards, isolation rules."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+from django.utils.text import slugify
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.methods.models import ClassScheme, Crop, IsolationRule, Line, Standard
+
+WORDS = {
+    "germination": ("germination", "%"),
+    "purity": ("pure seed", "%"),
+    "moisture": ("moisture", "%"),
+    "other_seeds": ("seeds of other species", "per kg"),
+}
+
+
+@dataclass(frozen=True)
+class LineSpec:
+    """What a person says of a cultivar or a parent line."""
+
+    crop_id: int
+    name: str
+    tgw_g: float | None = None
+    role: str = ""
+    female_id: int | None = None
+    male_id: int | None = None
+    to_flower_c_d: float | None = None
+    flower_spread_days: float | None = None
+    flower_lasts_days: float | None = None
+
+
+@transaction.atomic
+def add_line(ctx: Ctx, spec: LineSpec) -> Line:
+    """A cultivar, a parent line with its heat to flowering, or a hybrid with its two parents."""
+    crop = ctx.get(Crop, spec.crop_id, shared=True)
+    name = spec.name.strip()
+    if not name:
+        raise refuse("name", "missing", "Write the cultivar's name.")
+    if ctx.shared_rows(Line).filter(crop=crop, name__iexact=name).exists():
+        raise refuse("name", "taken", f"{crop.name} has a cultivar {name} already.")
+    if spec.role not in ("", "A", "B", "R"):
+        raise refuse(
+            "role", "not_a_choice", "A line is A (male-sterile), B (maintainer), R (restorer), or none of them."
+        )
+    for field, most in (
+        ("tgw_g", 2000),
+        ("to_flower_c_d", 6000),
+        ("flower_spread_days", 30),
+        ("flower_lasts_days", 120),
+    ):
+        value = getattr(spec, field)
+        if value is not None and not 0 < value <= most:
+            raise refuse(field, "out_of_range", f"{value:g} cannot be; above 0 and up to {most:,}.")
+    parents = _parents(ctx, crop, spec)
+    slug = slugify(f"{crop.slug}-{name}")[:80] or f"{crop.slug}-{crop.lines.count()}"
+    line = Line.objects.create(
+        organisation=ctx.organisation, crop=crop, name=name[:120], slug=slug, tgw_g=spec.tgw_g, role=spec.role, female=parents[0],
+        male=parents[1], to_flower_c_d=spec.to_flower_c_d, flower_spread_days=spec.flower_spread_days,
+        flower_lasts_days=spec.flower_lasts_days,
+    )  # fmt: skip
+    ctx.record("methods.line", f"Added cultivar {name} of {crop.name.lower()}.", line)
+    return line
+
+
+def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | None]:
+    if (spec.female_id is None) != (spec.male_id is None):
+        raise refuse("male_id", "missing", "A hybrid has both a female and a male line.")
+    if spec.female_id is None:
+        return None, None
+    female, male = ctx.get(Line, spec.female_id, shared=True), ctx.get(Line, spec.male_id, shared=True)
+    if female.crop_id != crop.pk or male.crop_id != crop.pk:
+        raise refuse("female_id", "other_crop", f"Both parents must be lines of {crop.name.lower()}.")
+    if female.pk == male.pk:
+        raise refuse("male_id", "same_line", "Female and male are the same line; a hybrid needs two.")
+    return female, male
+
+
+def _class(ctx: Ctx, slug: str) -> str:
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    names = scheme.names() if scheme else {}
+    if slug not in names:
+        raise refuse(
+            "seed_class", "unknown_class", f"Choose a class of the house's scheme: {', '.join(names.values())}."
+        )
+    return slug
+
+
+def _source(given: dict[str, Any]) -> str:
+    source = str(given["source"]).strip()
+    if not source:
+        raise refuse("source", "missing", "Where does this come from? Name the rule, the contract or the person.")
+    return source
+
+
+@transaction.atomic
+def save_field_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
+    """What a field of a crop and class is inspected for; the house's own earlier one is replaced."""
+    crop, seed_class, source = (
+        ctx.get(Crop, given["crop_id"], shared=True),
+        _class(ctx, given["seed_class"]),
+        _source(given),
+    )
+    for name, low, high in (
+        ("first_areas", 1, 100),
+        ("first_ha", 0.1, 1000),
+        ("per_ha", 0.1, 1000),
+        ("plants_per_area", 1, 10_000),
+    ):
+        if not low <= given[name] <= high:
+            raise refuse(name, "out_of_range", f"{given[name]:g} cannot be; {low:g} to {high:,}.")
+    if not given["limits"]:
+        raise refuse("limits", "missing", "What is counted? Write at least one fault with its highest share.")
+    attributes = [limit["attribute"].strip() for limit in given["limits"]]
+    if len(set(attributes)) != len(attributes):
+        raise refuse("limits", "twice", "A fault stands there twice; name each once.")
+    for index, limit in enumerate(given["limits"]):
+        if not 0 <= limit["limit"] <= 0.5 or not limit["attribute"].strip() or not limit["words"].strip():
+            raise refuse(
+                f"limits.{index}.limit", "out_of_range", "A fault has a name and a highest share from 0 to 50 %."
+            )
+    limits = [{**limit, "source": source, "alpha": 0.05} for limit in given["limits"]]
+    sampling = {name: given[name] for name in ("first_areas", "first_ha", "per_ha", "plants_per_area")}
+    return _put(ctx, crop, seed_class, "field", given["name"], {"limits": limits, "sampling": sampling})
+
+
+@transaction.atomic
+def save_seed_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
+    """What seed of a crop and class must be like. A limit that ships as law cannot be loosened by an own standard."""
+    crop, seed_class, source = (
+        ctx.get(Crop, given["crop_id"], shared=True),
+        _class(ctx, given["seed_class"]),
+        _source(given),
+    )
+    shipped = Standard.objects.filter(organisation=None, kind="seed", crop=crop, seed_class=seed_class).first()
+    law = {limit["attribute"]: limit for limit in (shipped.limits if shipped else []) if limit.get("statutory")}
+    limits: list[dict[str, Any]] = []
+    for index, limit in enumerate(given["limits"]):
+        words, unit = WORDS[limit["attribute"]]
+        if limit["low"] is None and limit["high"] is None:
+            raise refuse(f"limits.{index}.low", "missing", f"How much {words} is asked, at least or at most?")
+        fixed = law.pop(limit["attribute"], None)
+        if fixed is not None and _looser(limit, fixed):
+            raise refuse(
+                f"limits.{index}.low",
+                "statutory_limit",
+                f"The law asks more of {words}: {fixed['source']}. An own standard may be stricter, never looser.",
+            )
+        limits.append({**limit, "words": words, "unit": unit, "statutory": fixed is not None, "required": limit["required"] or fixed is not None,
+                       "source": fixed["source"] if fixed else source})  # fmt: skip
+    if len({limit["attribute"] for limit in limits}) != len(limits):
+        raise refuse("limits", "twice", "A test stands there twice; name each once.")
+    limits.extend(law.values())
+    if not limits:
+        raise refuse("limits", "missing", "What is tested? Write at least one limit.")
+    return _put(ctx, crop, seed_class, "seed", given["name"], {"limits": limits})
+
+
+def _looser(own: dict[str, Any], law: dict[str, Any]) -> bool:
+    low, high = law.get("low"), law.get("high")
+    too_low = low is not None and (own["low"] is None or own["low"] < low)
+    too_high = high is not None and (own["high"] is None or own["high"] > high)
+    return too_low or too_high
+
+
+def _put(ctx: Ctx, crop: Crop, seed_class: str, kind: str, name: str, values: dict[str, Any]) -> Standard:
+    if not name.strip():
+        raise refuse("name", "missing", "Name the standard.")
+    row, _ = Standard.objects.update_or_create(
+        organisation=ctx.organisation, slug=f"{kind}-{crop.slug}-{seed_class}"[:80],
+        defaults={"name": name.strip()[:120], "kind": kind, "crop": crop, "seed_class": seed_class, "form": "seed",
+                  "scheme": ctx.organisation.class_scheme, **values},
+    )  # fmt: skip
+    ctx.record("methods.standard", f"Saved {row.name}.", row, after=values)
+    return row
+
+
+@transaction.atomic
+def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
+    """A distance of the house's own scheme, with where it comes from."""
+    crop, seed_class, source = (
+        ctx.get(Crop, given["crop_id"], shared=True),
+        _class(ctx, given["seed_class"]),
+        _source(given),
+    )
+    if not 0 <= given["metres"] <= 10_000:
+        raise refuse("metres", "out_of_range", f"{given['metres']:g} m cannot be; 0 to 10 000.")
+    if not given["kind"].strip():
+        raise refuse("kind", "missing", "From which kind of neighbour?")
+    slug = slugify("-".join((ctx.organisation.class_scheme, crop.slug, seed_class, given["step"], given["kind"])))[:80]
+    row, _ = IsolationRule.objects.update_or_create(
+        organisation=ctx.organisation, slug=slug,
+        defaults={
+            "name": f"{given['metres']:g} m from {given['kind']}", "scheme": ctx.organisation.class_scheme, "crop": crop, "seed_class": seed_class,
+            "step": given["step"], "kind": given["kind"].strip(), "metres": given["metres"], "time_allowed": given["time_allowed"],
+            "time_margin_days": given["time_margin_days"], "sources": {"metres": source},
+        },
+    )  # fmt: skip
+    ctx.record("methods.rule", f"{crop.name}: {row.name}.", row)
+    return row

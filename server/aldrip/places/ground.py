@@ -1,0 +1,55 @@
+"""Outlines between the globe and the ground: GeoJSON in WGS84 outside, metres round the site inside."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from aldrip.base.errors import refuse
+from aldrip.places.models import Site
+from aldrip_core.geometry import Point, open_ring, to_degrees, to_metres
+
+FAR_DEGREES = 0.5  # farther from its site than this, an outline is a slip of the pen
+
+
+def centre_of(site: Site) -> tuple[float, float]:
+    """Longitude and latitude round which a site is measured."""
+    return site.longitude or 0.0, site.latitude
+
+
+def ring_of(site: Site, outline: Any, field: str) -> tuple[Point, ...]:
+    """The outer ring of a GeoJSON Polygon (or of a Feature with one) in metres round its site. Raises Refused."""
+    return tuple(
+        to_metres(open_degrees(site, outline, field), longitude=centre_of(site)[0], latitude=centre_of(site)[1])
+    )
+
+
+def open_degrees(site: Site, outline: Any, field: str) -> list[tuple[float, float]]:
+    """The corners of a GeoJSON Polygon in degrees, without the closing repeat, judged. Raises Refused."""
+    shape = outline.get("geometry", outline) if isinstance(outline, dict) else None
+    if isinstance(shape, dict) and shape.get("type") == "MultiPolygon" and len(shape.get("coordinates") or []) == 1:
+        shape = {"type": "Polygon", "coordinates": shape["coordinates"][0]}
+    if not isinstance(shape, dict) or shape.get("type") != "Polygon" or not shape.get("coordinates"):
+        raise refuse(field, "not_geojson", "A GeoJSON polygon is wanted, with longitude and latitude of each corner.")
+    if len(shape["coordinates"]) > 1:
+        raise refuse(
+            field, "has_holes", "The outline has a hole in it. Enter the outer edge alone, or split the field in two."
+        )
+    try:
+        ring = [(float(p[0]), float(p[1])) for p in shape["coordinates"][0]]
+    except (TypeError, ValueError, IndexError):
+        raise refuse(field, "not_geojson", "A corner is not written as [longitude, latitude].") from None
+    corners = list(open_ring(ring, field))
+    east, north = centre_of(site)
+    for lon, lat in corners:
+        if abs(lon - east) > FAR_DEGREES or abs(lat - north) > FAR_DEGREES:
+            raise refuse(
+                field, "far_away",
+                f"The corner {lon:.4f}, {lat:.4f} lies far from {site.name} at {east:.4f}, {north:.4f}. GeoJSON writes longitude first.",
+            )  # fmt: skip
+    return corners
+
+
+def polygon_of(site: Site, ring: Sequence[Point]) -> dict[str, Any]:
+    """A ring in metres round a site as a GeoJSON Polygon, closed, seven decimals (a centimetre)."""
+    east, north = centre_of(site)
+    corners = [[round(lon, 7), round(lat, 7)] for lon, lat in to_degrees(ring, longitude=east, latitude=north)]
+    return {"type": "Polygon", "coordinates": [[*corners, corners[0]]]}

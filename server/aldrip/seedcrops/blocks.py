@@ -1,0 +1,265 @@
+"""A block's own acts: laid out, changed with its consequences seen, sown line by line."""
+
+import uuid
+from dataclasses import replace
+from datetime import date
+from typing import Any
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import Conflict, refuse
+from aldrip.batches.doing import began, is_seed_crop
+from aldrip.batches.editing import apply_plan
+from aldrip.batches.forecasting import refresh
+from aldrip.batches.ground import Ground
+from aldrip.batches.models import Batch, BatchInput, BatchStage
+from aldrip.batches.planner import plan_batch
+from aldrip.batches.saved import load_batch, request_of
+from aldrip.diary.services import finish
+from aldrip.lots.models import Lot
+from aldrip.lots.services import amount, move
+from aldrip.methods.models import ClassScheme
+from aldrip.places.ground import polygon_of, ring_of
+from aldrip.places.models import Kind, Place
+from aldrip.seedcrops.inspecting import move_visits, plan_visits
+from aldrip.seedcrops.laying import (
+    ROLES,
+    Layout,
+    LayoutChange,
+    check_layout,
+    history_objections,
+    layout_of,
+    load_block,
+    longest_side_bearing,
+    meeting_days,
+    parent_lines,
+    plan_rows,
+    ring_m,
+    state_of,
+)
+from aldrip.seedcrops.models import BlockParent, BlockSowing, SeedBlock
+from aldrip_core.geometry import area_m2, open_ring
+
+
+@transaction.atomic
+def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: dict[str, Any] | None = None,
+            corners_m: list[tuple[float, float]] | None = None, bearing_deg: float | None = None) -> SeedBlock:  # fmt: skip
+    """Lay a batch of seed out on its field, with the method's pattern and the sowing days that let the parents meet."""
+    batch, stages = load_batch(ctx, batch_id, lock=True)
+    if not is_seed_crop(batch):
+        raise refuse("batch_id", "no_seed_crop", f"Batch {batch.code} is not grown for seed.")
+    if SeedBlock.objects.filter(batch=batch).exists():
+        raise refuse("batch_id", "laid_out", f"Batch {batch.code} is laid out already. Open its block.")
+    if batch.state != Batch.State.PLANNED:
+        raise refuse(
+            "batch_id", "closed", f"Batch {batch.code} is {batch.state}; a block is laid out before it is sown."
+        )
+    place = ctx.get(Place, field_id) if field_id else stages[0].place
+    if place is None or place.kind != Kind.FIELD:
+        raise refuse(
+            "field_id",
+            "missing",
+            "On which field? Choose one in the batch, or enter a field with its outline in Places.",
+        )
+    if outline is None and corners_m is None and place.outline is None:
+        raise refuse("outline", "missing", f"{place.name} has no outline yet. Enter its corners, or paste GeoJSON.")
+    ring = open_ring(corners_m, "corners_m") if corners_m else ring_of(place.site, outline or place.outline, "outline")
+    area_m2(ring)
+    _stand_on(ctx, batch, stages, place, int(area_m2(ring)))
+    given = batch.method_snapshot["layout"]
+    lines = parent_lines(batch)
+    block = SeedBlock.objects.create(
+        organisation=ctx.organisation, batch=batch, field=place, outline=polygon_of(place.site, ring),
+        seed_class=_class_asked(batch) or given.get("class", ""), step=given.get("step", "open"), pattern=given.get("pattern", ""),
+        bearing_deg=bearing_deg if bearing_deg is not None else longest_side_bearing(ring),
+        row_spacing_m=given["row_spacing_m"], border_rows=given.get("border_rows", 0), headland_rows=given.get("headland_rows", 0),
+        planter_rows=given.get("planter_rows"), in_row_cm=given.get("in_row_cm", {}), establishment=given.get("establishment", {}),
+        target_per_m2=given.get("target_per_m2"),
+    )  # fmt: skip
+    sow = stages[0].planned.lower
+    days = meeting_days(lines, sow, place)
+    for role, line in lines.items():
+        BlockParent.objects.create(block=block, role=role, line=line, sow_on=days[role])
+    block = load_block(ctx, block.pk)
+    _history_allows(ctx, block)
+    plan_visits(ctx, block)
+    ctx.record("block.lay_out", f"Laid out {batch.code} on {place.name}, {area_m2(ring) / 10_000:.2f} ha.", block)
+    return block
+
+
+def _stand_on(ctx: Ctx, batch: Batch, stages: list[BatchStage], place: Place, area: int) -> None:
+    """The batch stands on this field with all of its block, and its plan follows."""
+    request = request_of(batch, stages)
+    kind = stages[0].place.kind if stages[0].place else Kind.FIELD
+    places = {s.order: place.pk for s in request.definition.stages if s.place_kind == kind}
+    ground = Ground(ctx, without=[batch.pk])
+    plan = plan_batch(replace(request, places={**request.places, **places}, start=area), ground, working=False)
+    apply_plan(ctx, batch, stages, plan)
+    refresh(ctx, batches=[batch.pk])
+
+
+def _class_asked(batch: Batch) -> str:
+    line = batch.allocations.select_related("order_line").order_by("id").first()
+    return line.order_line.seed_class if line else ""
+
+
+def _history_allows(ctx: Ctx, block: SeedBlock) -> None:
+    said = history_objections(block, list(block.field.land_uses.all()))
+    if said:
+        raise refuse(
+            "field_id",
+            "land_history",
+            " ".join(said) + " Choose another field, or record that the crop was inspected clean.",
+        )
+
+
+@transaction.atomic
+def keep(ctx: Ctx, block_id: int, change: LayoutChange, *, version: int) -> SeedBlock:
+    """Save a change of the layout that was seen with its consequences. Raises Conflict when somebody saved first."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    before = state_of(block)
+    if block.version != version:
+        raise Conflict("Somebody saved this block first. Nothing of yours was saved; look at both and decide again.", version=block.version,
+                       values=_both(layout_of(block), change))  # fmt: skip
+    _may_change(block, change)
+    layout = change.on(layout_of(block))
+    check_layout(layout)
+    if block.pattern:
+        plan_rows(layout, ring_m(block), {})
+    for name in ("pattern", "bearing_deg", "row_spacing_m", "border_rows", "headland_rows", "planter_rows", "in_row_cm", "establishment",
+                 "target_per_m2"):  # fmt: skip
+        setattr(block, name, getattr(layout, name))
+    block.pattern = block.pattern.strip().upper()
+    block.version += 1
+    block.save()
+    for parent in block.parents.all():
+        parent.sow_on = layout.sow_on[parent.role]
+        if parent.role == "M":
+            parent.sowings, parent.sowing_gap_days = layout.male_sowings, layout.male_gap_days
+        parent.save()
+    block = load_block(ctx, block_id)
+    move_visits(ctx, block)
+    ctx.record(
+        "block.keep",
+        f"Changed the layout of {block.batch.code}: {_words(change)}.",
+        block,
+        before=before,
+        after=state_of(block),
+    )
+    return block
+
+
+def _words(change: LayoutChange) -> str:
+    said = []
+    for name in LayoutChange.__dataclass_fields__:
+        value = getattr(change, name)
+        if value is None or value == {}:
+            continue
+        shown = ", ".join(f"{k} {v}" for k, v in value.items()) if isinstance(value, dict) else value
+        said.append(f"{name.replace('_', ' ').replace(' deg', '').replace(' m', '')} {shown}")
+    return "; ".join(said) or "nothing"
+
+
+def _both(layout: Layout, change: LayoutChange) -> list[dict[str, Any]]:
+    rows = []
+    for name in LayoutChange.__dataclass_fields__:
+        yours, theirs = getattr(change, name), getattr(layout, name)
+        if yours not in (None, {}) and yours != theirs:
+            rows.append(
+                {"name": name.replace("_", " "), "theirs": str(theirs), "yours": str(yours), "unit": "", "kind": "text"}
+            )
+    return rows
+
+
+def _may_change(block: SeedBlock, change: LayoutChange) -> None:
+    sown = {parent.role for parent in block.parents.all() if parent.sown.all()}
+    if not sown:
+        return
+    rows = ("pattern", "bearing_deg", "row_spacing_m", "border_rows", "headland_rows", "planter_rows", "target_per_m2")
+    touched = [name for name in rows if getattr(change, name) is not None] + (["in_row_cm"] if change.in_row_cm else [])
+    if touched:
+        raise refuse(touched[0], "happened", "The block is being sown; its rows cannot change any more.")
+    gone = sorted(set(change.sow_on) & sown)
+    if gone:
+        raise refuse(f"sow_on.{gone[0]}", "happened", f"The {ROLES[gone[0]]} is sown; its day cannot move.")
+
+
+@transaction.atomic
+def sow(
+    ctx: Ctx,
+    block_id: int,
+    *,
+    role: str,
+    lot_id: int,
+    kg: float,
+    on: date,
+    client_uuid: uuid.UUID,
+    rows: int | None = None,
+) -> BlockSowing:
+    """One line was sown: its seed leaves stock; the first sowing sets the batch going."""
+    done = ctx.rows(BlockSowing).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    if on > ctx.today:
+        raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")
+    parent = next((p for p in block.parents.all() if p.role == role), None)
+    if parent is None:
+        raise refuse("role", "not_a_choice", "This block has no such line.")
+    if not 0 < kg <= 1e6:
+        raise refuse("kg", "missing", "How many kilos were sown?")
+    lot = _parent_seed(ctx, block, parent, lot_id)
+    batch, stages = load_batch(ctx, block.batch_id, lock=True)
+    if batch.state not in (Batch.State.PLANNED, Batch.State.SOWN) or hasattr(block, "male_removal"):
+        raise refuse("role", "closed", "Sowing is over in this block.")
+    factor = 1000 if lot.unit == "g" else 1
+    made = BlockSowing.objects.create(
+        organisation=ctx.organisation, by=ctx.user, parent=parent, lot=lot, sown_on=on, kg=amount(kg), rows=rows, happened_at=ctx.at(on),
+        client_uuid=client_uuid,
+    )  # fmt: skip
+    move(ctx, lot, -amount(kg * factor), "sown", on=on, subject=batch, subject_code=batch.code)
+    BatchInput.objects.create(stage=stages[0], lot=lot, quantity=amount(kg * factor))
+    if batch.state == Batch.State.PLANNED:
+        began(ctx, batch, stages, start=int(area_m2(ring_m(block))), on=on)
+        refresh(ctx, batches=[batch.pk])
+    if all(p.sown.exists() for p in block.parents.all()):
+        finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=0, kinds=["sow"])
+    block.version += 1
+    block.save(update_fields=["version"])
+    move_visits(ctx, load_block(ctx, block_id))
+    ctx.record(
+        "block.sown",
+        f"Sown {ROLES[role]} of {batch.code}: {kg:,.1f} kg from lot {lot.code} on {on.day} {on:%b}.",
+        block,
+    )
+    return made
+
+
+def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -> Lot:
+    """The lot that a line is sown from: of this line, of a class that may be multiplied, with its label."""
+    lot = ctx.get(Lot, lot_id)
+    if lot.line_id != parent.line_id:
+        raise refuse("lot_id", "other_line", f"Lot {lot.code} is not {parent.line.name}.")
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    allowed: list[str] = (
+        next((c["from"] for c in scheme.classes if c["slug"] == block.seed_class), []) if scheme else []
+    )
+    names = scheme.names() if scheme else {}
+    if lot.seed_class not in allowed:
+        asked = " or ".join(names.get(c, c) for c in allowed)
+        has = names.get(lot.seed_class, lot.seed_class) or "without a class"
+        raise refuse(
+            "lot_id",
+            "wrong_class",
+            f"{names.get(block.seed_class, block.seed_class)} is grown from {asked}; lot {lot.code} is {has}.",
+        )
+    if not lot.status and not lot.label_number:
+        raise refuse(
+            "lot_id",
+            "no_label",
+            f"Lot {lot.code} has no official label number. Enter it with the receipt of the parent seed.",
+        )
+    return lot

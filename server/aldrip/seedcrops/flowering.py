@@ -1,0 +1,335 @@
+"""The flowering match of a block: two dates, two curves, the gap, what cures it, and the bees."""
+
+import uuid
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.diary.models import Task
+from aldrip.methods.models import Remedy
+from aldrip.places.climate import climate_of
+from aldrip.seedcrops.laying import ROLES, load_block, phenology_of, ring_m
+from aldrip.seedcrops.models import BlockParent, FlowerObservation, RemedyUse, SeedBlock
+from aldrip_core.flowering import FlowerDate, Phenology, Seen, as_parent, day_of_share, flower_date
+from aldrip_core.geometry import area_m2
+from aldrip_core.nick import Nick, Parent, RemedyClass, curve, nick, overlap_of
+from aldrip_core.refusal import Refused
+from aldrip_core.schedule import Climate
+from aldrip_core.whole import ceil_whole
+
+STRONG_ONLY = ("strong",)
+
+
+@dataclass(frozen=True)
+class ParentFlowering:
+    """A parent's flowering: as planned at sowing, and as it stands with what was seen."""
+
+    role: str
+    row: BlockParent
+    phenology: Phenology
+    planned: FlowerDate
+    found: FlowerDate
+    parent: Parent
+    parent_planned: Parent
+
+
+@dataclass(frozen=True)
+class Match:
+    """The flowering of a block: parents, and the nick where there are two."""
+
+    parents: dict[str, ParentFlowering]
+    now: Nick | None
+    planned: Nick | None
+    climate: Climate
+
+    @property
+    def first(self) -> date:
+        return min(p.found.first for p in self.parents.values())
+
+    @property
+    def last(self) -> date:
+        return max(
+            p.found.first + timedelta(days=round(p.phenology.lasts_days + 2 * p.phenology.spread_sd_days))
+            for p in self.parents.values()
+        )
+
+
+def sown_on(parent: BlockParent) -> date | None:
+    """The first day on which a parent was really sown."""
+    return min((s.sown_on for s in parent.sown.all()), default=None)
+
+
+def standing(parent: BlockParent) -> list[FlowerObservation]:
+    """What was seen of a parent and was not replaced."""
+    rows = list(parent.seen.all())
+    replaced = {one.replaces_id for one in rows if one.replaces_id}
+    return sorted((one for one in rows if one.pk not in replaced), key=lambda one: (one.seen_on, one.pk))
+
+
+def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: date | None = None) -> Match:
+    """When each parent flowers and how they meet. Raises Refused where a heat sum is not known."""
+    climate = climate_of(block.field)
+    found: dict[str, ParentFlowering] = {}
+    for row in block.parents.all():
+        day = (sow or {}).get(row.role) or sown_on(row) or row.sow_on
+        phenology = phenology_of(row.line)
+        seen = [Seen(one.seen_on, one.share, one.words) for one in standing(row)]
+        planned = flower_date(sow=row.sow_on, phenology=phenology, climate=climate)
+        now = flower_date(sow=day, phenology=phenology, climate=climate, seen=seen, today=today)
+        days = sorted({s.sown_on for s in row.sown.all()})
+        sowings, gap = (
+            (len(days), (days[-1] - days[0]).days / (len(days) - 1))
+            if len(days) > 1
+            else (row.sowings, row.sowing_gap_days)
+        )
+        found[row.role] = ParentFlowering(
+            row.role, row, phenology, planned, now, as_parent(sow=day, found=now, phenology=phenology, sowings=sowings, sowing_gap_days=gap),
+            as_parent(sow=row.sow_on, found=planned, phenology=phenology, sowings=row.sowings, sowing_gap_days=row.sowing_gap_days),
+        )  # fmt: skip
+    if set(found) != {"F", "M"}:
+        return Match(found, None, None, climate)
+    return Match(
+        found, nick(female=found["F"].parent, male=found["M"].parent),
+        nick(female=found["F"].parent_planned, male=found["M"].parent_planned), climate,
+    )  # fmt: skip
+
+
+def shedding_from(match: Match) -> date:
+    """The first day on which pollen must be reckoned with: first flowers less twice the spread, or what was seen."""
+    return min(p.found.first - timedelta(days=round(2 * p.phenology.spread_sd_days)) for p in match.parents.values())
+
+
+@dataclass(frozen=True)
+class Cure:
+    """A remedy for this block today: for which parent, until when, and what it does to the gap."""
+
+    remedy: Remedy
+    role: str
+    until: date
+    useful: bool
+    chosen: bool
+
+
+def cures_for(ctx: Ctx, block: SeedBlock, match: Match, uses: list[RemedyUse]) -> list[Cure]:
+    """Remedies that suit the crop and the gap, those that still work first."""
+    if match.now is None:
+        return []
+    slug, gap = block.batch.crop.slug, match.now.gap_days
+    late, early = ("F", "M") if gap > 0 else ("M", "F")
+    chosen = {use.remedy_id: use.chosen for use in sorted(uses, key=lambda u: u.pk)}
+    sown = {role: sown_on(p.row) is not None for role, p in match.parents.items()}
+    found = []
+    for remedy in ctx.shared_rows(Remedy).order_by("id"):
+        if remedy.crops and slug not in remedy.crops:
+            continue
+        if remedy.remedy_class == "strong" and match.now.remedy_class is not RemedyClass.STRONG:
+            continue
+        if (
+            remedy.remedy_class != "pollination"
+            and match.now.remedy_class is RemedyClass.NONE
+            and not chosen.get(remedy.pk)
+        ):
+            continue
+        role = {"lagging": late, "leading": early, "both": "F"}[remedy.parent]
+        if remedy.at_sowing and sown[role]:
+            continue
+        until = _until(match.parents[role], remedy, match.climate)
+        found.append(Cure(remedy, role, until, until >= ctx.today, chosen.get(remedy.pk, False)))
+    return sorted(found, key=lambda c: (not c.useful, c.remedy.remedy_class == "pollination", c.remedy.pk))
+
+
+def _until(p: ParentFlowering, remedy: Remedy, climate: Climate) -> date:
+    if remedy.remedy_class == "pollination":
+        return p.found.first + timedelta(days=round(p.phenology.lasts_days))
+    newest = max(standing(p.row), key=lambda one: (one.seen_on, one.share), default=None)
+    start, share = (p.parent.sow, 0.0) if newest is None else (newest.seen_on, newest.share)
+    left = max(0.0, remedy.until_share - share) * p.phenology.heat_sum_c_d
+    return day_of_share(start=start, heat_c_d=left, phenology=p.phenology, climate=climate) if left else start
+
+
+def after_cures(match: Match, cures: list[Cure]) -> tuple[float, float, float] | None:
+    """Gap at least, gap at most, and overlap in the middle, once the chosen remedies have worked."""
+    picked = [c for c in cures if c.chosen and c.remedy.shift_high_days > 0]
+    if match.now is None or not picked:
+        return None
+    low = sum(c.remedy.shift_low_days for c in picked)
+    high = sum(c.remedy.shift_high_days for c in picked)
+    size, sign = abs(match.now.gap_days), 1 if match.now.gap_days > 0 else -1
+    middle = min(size, (low + high) / 2)
+    female, male = match.parents["F"].parent, match.parents["M"].parent
+    # The parent that is late comes earlier by what is won.
+    if sign > 0:
+        female = replace(female, days_to_flower=female.days_to_flower - middle)
+    else:
+        male = replace(male, days_to_flower=male.days_to_flower - middle)
+    return sign * max(0.0, size - high), sign * max(0.0, size - low), overlap_of(female, male)
+
+
+@transaction.atomic
+def observe(
+    ctx: Ctx,
+    block_id: int,
+    *,
+    role: str,
+    stage: str,
+    on: date,
+    client_uuid: uuid.UUID,
+    replaces: int | None = None,
+    reason: str = "",
+) -> FlowerObservation:
+    """A stage was seen on a parent: its flowering is foreseen anew, and the visits move with it."""
+    done = ctx.rows(FlowerObservation).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    parent = next((p for p in block.parents.all() if p.role == role), None)
+    if parent is None:
+        raise refuse("role", "not_a_choice", "This block has no such line.")
+    known = {one["slug"]: one for one in block.batch.crop.stages_seen}
+    if stage not in known:
+        raise refuse("stage", "not_a_choice", f"Known stages: {', '.join(one['words'] for one in known.values())}.")
+    since = sown_on(parent)
+    if since is None:
+        raise refuse("role", "not_sown", f"The {ROLES[role]} is not sown yet; nothing can be seen of it.")
+    if not since <= on <= ctx.today:
+        raise refuse("on", "out_of_range", f"A day from its sowing on {since} to today is wanted, not {on}.")
+    old = ctx.get(FlowerObservation, replaces) if replaces else None
+    if old is not None and not reason.strip():
+        raise refuse("reason", "missing", "Say why what was seen is corrected.")
+    before = match_of(block)
+    made = FlowerObservation.objects.create(
+        organisation=ctx.organisation, by=ctx.user, parent=parent, stage=stage, words=known[stage]["words"], share=known[stage]["share"],
+        seen_on=on, happened_at=ctx.at(on), client_uuid=client_uuid, replaces=old, reason=reason[:300],
+    )  # fmt: skip
+    block = load_block(ctx, block_id)
+    after = match_of(block)
+    from aldrip.seedcrops.inspecting import move_visits
+
+    move_visits(ctx, block)
+    moved = (after.parents[role].found.first - before.parents[role].found.first).days
+    said = f"{abs(moved)} days {'later' if moved > 0 else 'earlier'} than foreseen" if moved else "as foreseen"
+    ctx.record(
+        "block.seen",
+        f"{block.batch.code}, {ROLES[role]}: {known[stage]['words']} on {on.day} {on:%b}; flowering {said}.",
+        block,
+    )
+    return made
+
+
+@transaction.atomic
+def choose_remedy(ctx: Ctx, block_id: int, *, remedy_id: int, chosen: bool, client_uuid: uuid.UUID) -> RemedyUse:
+    """Choose or drop a remedy. One that no longer works is refused."""
+    done = ctx.rows(RemedyUse).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    match = match_of(block)
+    cure = next((c for c in cures_for(ctx, block, match, list(block.remedies.all())) if c.remedy.pk == remedy_id), None)
+    if cure is None:
+        raise refuse("remedy_id", "does_not_fit", "This remedy does not suit the crop or the gap.")
+    if chosen and not cure.useful:
+        raise refuse(
+            "remedy_id", "too_late", f"It worked until {cure.remedy.until_words}, about {cure.until}; that has passed."
+        )
+    made = RemedyUse.objects.create(
+        organisation=ctx.organisation, by=ctx.user, block=block, remedy=cure.remedy, role=cure.role, chosen=chosen, happened_at=ctx.now,
+        client_uuid=client_uuid,
+    )  # fmt: skip
+    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": f"remedy-{remedy_id}"}
+    if chosen:
+        Task.objects.create(
+            organisation=ctx.organisation, title=f"{cure.remedy.name} ({ROLES[cure.role]})"[:200], subject_code=block.batch.code, place=block.field,
+            due_from=ctx.today, due_to=max(cure.until, ctx.today) + timedelta(days=1), minutes=90, caution=cure.remedy.caution, **subject,
+        )  # fmt: skip
+    else:
+        ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
+    ctx.record("block.remedy", f"{'Chose' if chosen else 'Dropped'} for {block.batch.code}: {cure.remedy.name}.", block)
+    return made
+
+
+def bees(block: SeedBlock, match: Match) -> dict[str, Any] | None:
+    """Hives that an insect-pollinated block asks for, and the day to bring them."""
+    wanted = block.batch.crop.pollinators
+    if block.batch.crop.pollination != "insect" or not wanted or "F" not in match.parents:
+        return None
+    female = match.parents["F"].parent
+    start = match.first - timedelta(days=20)
+    shares = curve(female, start, match.last)
+    arrive = next(
+        (start + timedelta(days=i) for i, share in enumerate(shares) if share * 100 >= wanted["flower_percent"]),
+        match.first,
+    )
+    area = area_m2(ring_m(block)) / 10_000
+    return {
+        "kind": wanted["kind"], "per_ha": wanted["per_ha"], "needed": ceil_whole(wanted["per_ha"] * area), "arrive": arrive,
+        "flower_percent": wanted["flower_percent"], "ordered": block.hives, "ordered_for": block.hives_on,
+    }  # fmt: skip
+
+
+@transaction.atomic
+def order_hives(ctx: Ctx, block_id: int, *, hives: int, on: date) -> SeedBlock:
+    """Hives are ordered for a day; the day sheet says when they come, and that nobody sprays then."""
+    block = ctx.get(SeedBlock, block_id, lock=True)
+    if not 0 < hives <= 1000:
+        raise refuse("hives", "out_of_range", "How many hives? 1 to 1 000.")
+    if on < ctx.today:
+        raise refuse("on", "past", f"{on} is over. Choose a day to come.")
+    block.hives, block.hives_on = hives, on
+    block.version += 1
+    block.save(update_fields=["hives", "hives_on", "version"])
+    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": "hives"}
+    ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
+    Task.objects.create(
+        organisation=ctx.organisation, title=f"{hives} hives arrive", subject_code=block.batch.code, place=block.field, due_from=on,
+        due_to=on + timedelta(days=1), part_of_day="early", minutes=60,
+        caution="Stings. No spraying while bees fly; tell whoever sprays nearby", **subject,
+    )  # fmt: skip
+    ctx.record("block.hives", f"{hives} hives for {block.batch.code} on {on.day} {on:%b}.", block)
+    return block
+
+
+def flowering_out(ctx: Ctx, block: SeedBlock, sow: dict[str, date] | None = None) -> dict[str, Any]:
+    """The match as the block view shows it; what is missing as a sentence."""
+    try:
+        match = match_of(block, sow=sow, today=ctx.today)
+    except Refused as error:
+        return {"problem": error.errors[0].message, "match": None}
+    start, end = match.first - timedelta(days=14), match.last + timedelta(days=10)
+    for p in match.parents.values():
+        start, end = min(start, p.planned.first - timedelta(days=14)), max(end, p.planned.first + timedelta(days=24))
+    cures = cures_for(ctx, block, match, list(block.remedies.all()))
+    after = after_cures(match, cures)
+    return {"problem": "", "match": {
+        "from": start, "to": end,
+        "parents": [
+            {
+                "role": role, "line": p.row.line.name, "sow_on": p.row.sow_on, "sown_on": sown_on(p.row), "first": p.found.first,
+                "planned_first": p.planned.first, "date_sd_days": p.found.date_sd_days, "lasts_days": p.phenology.lasts_days,
+                "curve": curve(p.parent, start, end), "planned_curve": curve(p.parent_planned, start, end),
+                "seen": [{"id": s.pk, "stage": s.stage, "words": s.words, "seen_on": s.seen_on} for s in standing(p.row)],
+                "working": p.found.working, "sowings": p.parent.sowings,
+            }
+            for role, p in match.parents.items()
+        ],
+        "gap_days": match.now.gap_days if match.now else None, "gap_sd_days": match.now.gap_sd_days if match.now else None,
+        "overlap": match.now.overlap if match.now else None, "planned_overlap": match.planned.overlap if match.planned else None,
+        "remedy_class": match.now.remedy_class.value if match.now else None,
+        "best_male_sow": match.now.best_male_sow if match.now else None, "best_overlap": match.now.best_overlap if match.now else None,
+        "after": None if after is None else {"gap_low": after[0], "gap_high": after[1], "overlap": after[2]},
+        "working": match.now.working if match.now else (), "shedding_from": shedding_from(match), "bees": bees(block, match),
+        "remedies": [
+            {
+                "id": c.remedy.pk, "name": c.remedy.name, "role": c.role, "remedy_class": c.remedy.remedy_class,
+                "shift_low": c.remedy.shift_low_days, "shift_high": c.remedy.shift_high_days, "until": c.until,
+                "until_words": c.remedy.until_words, "useful": c.useful, "chosen": c.chosen, "caution": c.remedy.caution,
+                "source": c.remedy.sources.get("shift", ""),
+            }
+            for c in cures
+        ],
+    }}  # fmt: skip

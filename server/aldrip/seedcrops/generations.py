@@ -1,0 +1,121 @@
+"""The ladder of a seed crop beyond its kilos: hectares, rows, plants, parent seed, and the class above."""
+
+from typing import Any
+
+from aldrip.accounts.context import Ctx
+from aldrip.lots.models import Lot
+from aldrip.methods.models import ClassScheme
+from aldrip.seedcrops.laying import layout_of, parent_lots, plan_drill, plan_rows, ring_m, tgw_for
+from aldrip.seedcrops.models import SeedBlock
+from aldrip_core.generations import GenerationStep, ParentInput, generations
+from aldrip_core.geometry import area_m2
+from aldrip_core.refusal import Refused
+from aldrip_core.row_plan import RowPlan
+from aldrip_core.working import Step
+
+
+def tgw_of(ctx: Ctx, block: SeedBlock) -> tuple[dict[str, float], dict[str, str], list[Lot]]:
+    """Thousand-grain weight of each line, where it comes from, and the lots of the lines in stock."""
+    parents = list(block.parents.all())
+    lots = list(parent_lots(ctx, [p.line_id for p in parents]))
+    found = {p.role: tgw_for(ctx, p.line, lots) for p in parents}
+    return {role: value for role, (value, _) in found.items()}, {role: told for role, (_, told) in found.items()}, lots
+
+
+def rows_of(ctx: Ctx, block: SeedBlock) -> RowPlan | None:
+    """The row plan of a block; None where one line is drilled."""
+    if not block.pattern:
+        return None
+    tgw, _, _ = tgw_of(ctx, block)
+    return plan_rows(layout_of(block), ring_m(block), tgw)
+
+
+def seed_needed(ctx: Ctx, block: SeedBlock) -> tuple[dict[str, float], list[Lot]]:
+    """Kilos of seed by line, and the lots of the lines in stock."""
+    tgw, _, lots = tgw_of(ctx, block)
+    if block.pattern:
+        return dict(plan_rows(layout_of(block), ring_m(block), tgw).seed_kg), lots
+    parent = next(iter(block.parents.all()))
+    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
+    rate = plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role])
+    return {parent.role: rate.seed_kg or 0.0}, lots
+
+
+def generations_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
+    """Rungs below the block's hectares, and the working of the classes above. What is missing is said."""
+    try:
+        needed, lots = seed_needed(ctx, block)
+    except Refused as error:
+        return {"rungs": [], "classes": [], "problem": error.errors[0].message, "working": ()}
+    area = area_m2(ring_m(block)) / 10_000
+    plan = rows_of(ctx, block)
+    rungs: list[dict[str, Any]] = []
+    parents = {p.role: p for p in block.parents.all()}
+    if plan is not None:
+        main = [row for row in plan.rows if row.part != "headland"]
+        rungs.append(_rung("rows", "Rows", len(main), "rows", f"{block.row_spacing_m:g} m apart, {block.pattern}"))
+        for role, plants in plan.plants.items():
+            rungs.append(
+                _rung(
+                    f"plants.{role}",
+                    f"Plants {role}",
+                    plants,
+                    "plants",
+                    f"{parents[role].line.name}, every {block.in_row_cm[role]:g} cm",
+                )
+            )
+    for role, kilos in needed.items():
+        stock = sum(
+            float(lot.balance) / (1000 if lot.unit == "g" else 1)
+            for lot in lots
+            if lot.line_id == parents[role].line_id
+        )
+        sown = sum(float(s.kg) for s in parents[role].sown.all())
+        told = (
+            f"{sown:,.1f} kg sown"
+            if sown
+            else f"{stock:,.1f} kg in stock" + (f", {kilos - stock:,.1f} kg short" if kilos > stock else "")
+        )
+        rungs.append(_rung(f"seed.{role}", f"Parent seed {role}" if role != "S" else "Seed sown", kilos, "kg", told))
+    classes, working = _above(ctx, block, area, needed)
+    return {"rungs": rungs, "classes": classes, "problem": "", "working": working}
+
+
+def _rung(key: str, name: str, value: float, unit: str, words: str) -> dict[str, Any]:
+    return {"key": key, "name": name, "value": value, "unit": unit, "words": words}
+
+
+def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) -> tuple[list[dict[str, Any]], Any]:
+    """The class above for each line: its area and the seed of the class above that."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    above = block.batch.method_snapshot["layout"].get("above", {})
+    expected = block.batch.expected
+    if scheme is None or not area or not expected or not all(needed.values()):
+        return [], ()
+    names = scheme.names()
+    first = _sown_for(scheme, block.seed_class)
+    if not first:
+        return [], ()
+    lines = {p.role: p.line.name for p in block.parents.all()}
+    inputs = tuple(ParentInput(lines[role], kilos / area) for role, kilos in needed.items())
+    own = GenerationStep(names[block.seed_class], expected / area, 1.0, inputs=inputs)
+    found: list[dict[str, Any]] = []
+    working: list[Step] = []
+    for role in needed:
+        if role not in above:
+            continue
+        step = GenerationStep(f"{names[first[0]]} {lines[role]}", above[role]["yield_kg_per_ha"], above[role]["recovery"],
+                              above[role]["seed_rate_kg_per_ha"], of_line=lines[role])  # fmt: skip
+        result = generations(need_kg=block.batch.needed, steps=[own, step])
+        up = result.steps[1]
+        found.append({
+            "seed_class": names[first[0]], "line": lines[role], "role": role, "kg": up.clean_kg, "area_ha": up.area_ha,
+            "seed_in_kg": up.seed_in_kg, "from_class": next((names[c] for c in _sown_for(scheme, first[0])), "breeder's seed"),
+        })  # fmt: skip
+        working.extend(result.working if not working else result.working[-2:])
+    return found, tuple(working)
+
+
+def _sown_for(scheme: ClassScheme, seed_class: str) -> list[str]:
+    """Classes that may be sown for a class, the usual one first."""
+    return next((list(c["from"]) for c in scheme.classes if c["slug"] == seed_class), [])

@@ -1,0 +1,258 @@
+"""Harvest to lot: the male out first, loads at the door, drying, cleaning, and the verdict with its field behind it."""
+
+import uuid
+from collections.abc import Sequence
+from datetime import date, timedelta
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import refuse
+from aldrip.batches.doing import reached
+from aldrip.batches.forecasting import refresh
+from aldrip.batches.models import Batch, Yield
+from aldrip.batches.saved import load_batch
+from aldrip.diary.models import Task
+from aldrip.lots import processing, releasing
+from aldrip.lots.models import Intake, Lot, LotParent, Status, Verdict
+from aldrip.lots.processing import Load, Part
+from aldrip.lots.services import amount
+from aldrip.seedcrops.inspecting import wanting
+from aldrip.seedcrops.laying import load_block
+from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
+
+HOW = ("cut and destroyed", "harvested first")
+
+
+def _day(ctx: Ctx, on: date) -> None:
+    if on > ctx.today:
+        raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")
+
+
+@transaction.atomic
+def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.UUID) -> MaleRemoval:
+    """The male rows and borders are out of the block; only then the female may be cut."""
+    done = ctx.rows(MaleRemoval).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    _day(ctx, on)
+    parents = {p.role: p for p in block.parents.all()}
+    if "M" not in parents:
+        raise refuse("block", "no_male", f"{block.batch.code} has no male rows.")
+    if hasattr(block, "male_removal"):
+        raise refuse("block", "out_already", f"The male has been out since {block.male_removal.removed_on}.")
+    first = min((s.sown_on for s in parents["M"].sown.all()), default=None)
+    if first is None or on <= first:
+        raise refuse("on", "too_early", "The male is not sown yet, so it cannot be taken out.")
+    if how not in HOW:
+        raise refuse("how", "not_a_choice", f"The male is {' or '.join(HOW)}.")
+    made = MaleRemoval.objects.create(
+        organisation=ctx.organisation,
+        by=ctx.user,
+        block=block,
+        removed_on=on,
+        how=how,
+        happened_at=ctx.at(on),
+        client_uuid=client_uuid,
+    )
+    ctx.record("block.male_out", f"{block.batch.code}: male rows and borders {how} on {on.day} {on:%b}.", block)
+    return made
+
+
+@transaction.atomic
+def harvest(
+    ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: bool, last: bool, client_uuid: uuid.UUID
+) -> Intake:
+    """A load of the block at the door: refused, or a raw lot with its passport. The female only after the male is out."""
+    done = ctx.rows(Intake).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    batch, stages = load_batch(ctx, block.batch_id, lock=True)
+    _day(ctx, on)
+    _may_harvest(block, batch, on)
+    if not equipment_clean:
+        raise refuse(
+            "equipment_clean", "not_clean", "Clean the combine and trailers down first, and record that they are."
+        )
+    processing.check_load(load)
+    limit = batch.method_snapshot["layout"].get("intake", {}).get("moisture_max")
+    lot = None
+    if not load.refused:
+        lot = Lot.objects.create(
+            organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=batch.crop, line=batch.line, form="seed", unit="kg",
+            seed_class=block.seed_class, received_on=on, status=Status.RAW, note=f"{block.field.name}, batch {batch.code}",
+        )  # fmt: skip
+    intake = processing.take_in_load(
+        ctx, load, lot, subject=batch, subject_code=batch.code, limit_percent=limit, on=on, client_uuid=client_uuid
+    )
+    if lot is not None:
+        row = next(s for s in stages if s.kind == "harvest")
+        Yield.objects.create(stage=row, lot=lot, quantity=amount(load.net_kg))
+        _parents(block, lot)
+        reached(ctx, batch, stages, row, on)
+        if intake.decision == "dry now":
+            _dry_task(ctx, block, lot, load, limit)
+        refresh(ctx, batches=[batch.pk])
+    words = {"accept": "taken in", "dry now": "taken in to be dried now", "refuse": "refused"}[intake.decision]
+    code = f" as lot {lot.code}" if lot else ""
+    ctx.record(
+        "block.harvest", f"{batch.code}: {load.net_kg:,.0f} kg at {load.moisture_percent:g} % {words}{code}.", block
+    )
+    return intake
+
+
+def _may_harvest(block: SeedBlock, batch: Batch, on: date) -> None:
+    parents = {p.role: p for p in block.parents.all()}
+    first = min((s.sown_on for p in parents.values() for s in p.sown.all()), default=None)
+    if first is None or on <= first:
+        raise refuse("on", "too_early", f"{batch.code} is not sown yet, so nothing can be harvested.")
+    if "M" in parents:
+        removal = getattr(block, "male_removal", None)
+        if removal is None:
+            raise refuse(
+                "male",
+                "male_stands",
+                "The male still stands. Take the male rows and borders out first, and record it; then cut the female.",
+            )
+        if on < removal.removed_on:
+            raise refuse(
+                "on",
+                "male_stands",
+                f"The male was taken out on {removal.removed_on}; the female cannot have been cut before.",
+            )
+    if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
+        raise refuse("state", "closed", f"Batch {batch.code} is {batch.state}.")
+    rejected = block.inspections.filter(state=Inspection.State.SIGNED, decision="reject").first()
+    if rejected is not None:
+        raise refuse(
+            "state", "field_rejected", f"Inspection {rejected.number} rejected this field; its crop is no seed."
+        )
+
+
+def _parents(block: SeedBlock, lot: Lot) -> None:
+    """The lots that were sown are the parents of what was harvested."""
+    sown: dict[int, tuple[Lot, float]] = {}
+    for one in BlockSowing.objects.filter(parent__block=block).select_related("lot"):
+        factor = 1000 if one.lot.unit == "g" else 1
+        before = sown.get(one.lot_id, (one.lot, 0.0))[1]
+        sown[one.lot_id] = (one.lot, before + float(one.kg) * factor)
+    for parent, quantity in sown.values():
+        LotParent.objects.create(child=lot, parent=parent, quantity=amount(quantity), how="sown")
+
+
+def _dry_task(ctx: Ctx, block: SeedBlock, lot: Lot, load: Load, limit: float | None) -> None:
+    store = block.batch.method_snapshot["layout"].get("intake", {}).get("store_moisture")
+    Task.objects.create(
+        organisation=ctx.organisation, subject_kind="lot", subject_id=lot.pk, subject_code=lot.code, kind="dry",
+        title=f"Dry at once from {load.moisture_percent:g} to {store:g} %" if store else f"Dry at once from {load.moisture_percent:g} %",
+        place=block.field, due_from=ctx.today, due_to=ctx.today + timedelta(days=1), part_of_day="early", quantity=load.net_kg, unit="kg", minutes=60,
+        caution="Dust and fire at the dryer; nobody enters a bin while it runs. Warm air damages wet seed: start low",
+    )  # fmt: skip
+
+
+def block_ids_of(ctx: Ctx, lot: Lot) -> set[int]:
+    """Batches whose loads went into a lot, through cleaning and blending."""
+    wanted, found = {lot.pk}, set[int]()
+    for _ in range(20):
+        found |= set(ctx.rows(Intake).filter(lot__in=wanted).values_list("subject_id", flat=True))
+        wanted = set(
+            LotParent.objects.filter(child__in=wanted, how__in=("cleaned", "blended")).values_list(
+                "parent_id", flat=True
+            )
+        )
+        if not wanted:
+            break
+    return found
+
+
+def _stage_reached(ctx: Ctx, lot: Lot, kind: str, on: date, *, state: str | None = None) -> None:
+    """Let the batch behind a lot reach a stage, and its forecast follow."""
+    for pk in block_ids_of(ctx, lot):
+        batch, stages = load_batch(ctx, pk, lock=True)
+        row = next((s for s in stages if s.kind == kind), None)
+        if row is not None and batch.state in (Batch.State.SOWN, Batch.State.READY):
+            if state:
+                batch.state = state
+                batch.save(update_fields=["state"])
+            reached(ctx, batch, stages, row, on)
+        refresh(ctx, batches=[pk])
+
+
+@transaction.atomic
+def dry(
+    ctx: Ctx,
+    lot_id: int,
+    *,
+    to_percent: float,
+    mass_after_kg: float | None,
+    on: date,
+    client_uuid: uuid.UUID,
+    reason: str = "",
+) -> Lot:
+    """A lot was dried; the batch behind it has come that far."""
+    lot = processing.dry(
+        ctx, lot_id, to_percent=to_percent, mass_after_kg=mass_after_kg, on=on, client_uuid=client_uuid, reason=reason
+    )
+    ctx.rows(Task).filter(subject_kind="lot", subject_id=lot.pk, kind="dry", state=Task.State.TODO).update(
+        state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user
+    )
+    _stage_reached(ctx, lot, "dry", on)
+    return lot
+
+
+@transaction.atomic
+def clean(
+    ctx: Ctx,
+    parts: Sequence[Part],
+    *,
+    clean_kg: float,
+    screenings_kg: float,
+    on: date,
+    client_uuid: uuid.UUID,
+    reason: str = "",
+) -> Lot:
+    """Raw lots were cleaned into one; it counts for the batch from now on."""
+    known = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
+    if known is not None:
+        return known
+    lot = processing.clean(
+        ctx, parts, clean_kg=clean_kg, screenings_kg=screenings_kg, on=on, client_uuid=client_uuid, reason=reason
+    )
+    batches = sorted(block_ids_of(ctx, lot))
+    if batches:
+        _, stages = load_batch(ctx, batches[0], lock=True)
+        row = next(s for s in stages if s.kind == "clean")
+        Yield.objects.create(stage=row, lot=lot, quantity=amount(clean_kg))
+    _stage_reached(ctx, lot, "clean", on)
+    return lot
+
+
+@transaction.atomic
+def sign_verdict(
+    ctx: Ctx, lot_id: int, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
+) -> Verdict:
+    """Sign a decision on a lot of own seed: its field's inspections count as well as the laboratory's results."""
+    lot = ctx.get(Lot, lot_id)
+    if decision in ("release", "downgrade"):
+        said = field_wanting(ctx, lot)
+        if said:
+            raise refuse("decision", "inspection_wanting", f"Cannot be released: {'; '.join(said)}.")
+    made = releasing.sign(ctx, lot_id, decision=decision, client_uuid=client_uuid, reason=reason, seed_class=seed_class)
+    if made.decision in ("release", "downgrade"):
+        _stage_reached(ctx, made.lot, "test", ctx.today, state=Batch.State.READY)
+    else:
+        for pk in block_ids_of(ctx, made.lot):
+            refresh(ctx, batches=[pk])
+    return made
+
+
+def field_wanting(ctx: Ctx, lot: Lot) -> list[str]:
+    """What the fields behind a lot still leave open, in sentences."""
+    said: list[str] = []
+    for block in ctx.rows(SeedBlock).filter(batch__in=block_ids_of(ctx, lot)).prefetch_related("inspections"):
+        said.extend(wanting(block))
+    return list(dict.fromkeys(said))

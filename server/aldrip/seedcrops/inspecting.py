@@ -1,0 +1,403 @@
+"""Visits to a block at predicted stages: the plan, the count, the verdict, and what was signed."""
+
+import uuid
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import IntegrityError, transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import ServiceError, refuse
+from aldrip.base.words import plural, share
+from aldrip.diary.models import Task
+from aldrip.methods.models import ClassScheme, Standard
+from aldrip.places.ground import centre_of
+from aldrip.seedcrops.flowering import match_of, shedding_from
+from aldrip.seedcrops.laying import layout_of, load_block, plan_rows, ring_m
+from aldrip.seedcrops.models import Inspection, InspectionCount, SeedBlock
+from aldrip_core.field_inspection import (
+    Choice,
+    FaultLimit,
+    Judgement,
+    SamplingPlan,
+    State,
+    choices,
+    decision_table,
+    judge,
+    roguing_hours,
+    spread_areas,
+)
+from aldrip_core.geometry import area_m2, to_degrees
+from aldrip_core.refusal import Refused
+from aldrip_core.reject_number import Decision
+
+MOST_PLANTS = 100_000
+
+
+class InspectionClosed(ServiceError):
+    """A count came for an inspection that is signed; the phone keeps and shows what was entered."""
+
+    status = 409
+    code = "inspection_closed"
+
+
+def field_standard(ctx: Ctx, block: SeedBlock) -> Standard | None:
+    """The field standard of a block's crop and class; own ones before those that ship."""
+    rows = ctx.shared_rows(Standard).filter(kind="field", crop=block.batch.crop_id, seed_class=block.seed_class)
+    return rows.order_by("organisation_id").first()
+
+
+def plan_visits(ctx: Ctx, block: SeedBlock) -> None:
+    """The visits that the method asks for, on the days on which the block will stand at their stage."""
+    for number, visit in enumerate(block.batch.method_snapshot["layout"].get("visits", []), start=1):
+        inspection = Inspection(
+            organisation=ctx.organisation, block=block, number=number, stage=visit["stage"], words=visit["words"],
+            share=visit.get("share"), days_after=visit.get("days_after", 0), planned_on=ctx.today,
+        )  # fmt: skip
+        inspection.planned_on = _day_of(ctx, block, inspection)
+        inspection.save()
+        _task(ctx, block, inspection)
+
+
+def _day_of(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> date:
+    """The working day on which a visit should be made."""
+    working, _ = ctx.calendars()
+    try:
+        match = match_of(block)
+    except Refused:  # no heat sums: the batch's own stages say when
+        stages = {s.kind: s for s in block.batch.stages.all()}
+        flower = stages.get("flower")
+        base = flower.planned.lower if flower else block.batch.stages.order_by("order")[0].planned.upper
+        early = 14 if inspection.stage == "before" else 0
+        return working.on_or_before(base + timedelta(days=inspection.days_after - early))
+    if inspection.stage == "before":
+        # Early enough to rogue before anything sheds.
+        day = shedding_from(match) - timedelta(days=7)
+        return working.on_or_before(day)
+    return working.on_or_after(match.first + timedelta(days=inspection.days_after))
+
+
+def _task(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
+    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": f"inspect-{inspection.number}"}
+    until = inspection.planned_on + timedelta(days=3)
+    ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
+    Task.objects.create(
+        organisation=ctx.organisation, title=f"Inspect {block.batch.crop.name.lower()}: {inspection.words.lower()}", place=block.field,
+        subject_code=block.batch.code, due_from=inspection.planned_on, due_to=until, part_of_day="early", minutes=120,
+        caution="Sun and heat; bees when in flower. Take water and tell where you are", **subject,
+    )  # fmt: skip
+
+
+def move_visits(ctx: Ctx, block: SeedBlock) -> None:
+    """Planned visits follow the predicted stages."""
+    for inspection in block.inspections.filter(state=Inspection.State.PLANNED, follows=None):
+        day = _day_of(ctx, block, inspection)
+        if day != inspection.planned_on and day >= ctx.today:
+            inspection.planned_on = day
+            inspection.save(update_fields=["planned_on"])
+            _task(ctx, block, inspection)
+
+
+def limits_of(rows: Sequence[Mapping[str, Any]]) -> list[FaultLimit]:
+    """A field standard's limits in core's terms."""
+    return [
+        FaultLimit(
+            r["attribute"], r["words"], r["limit"], Decision(r.get("decision", "reject_number")), r.get("alpha", 0.05),
+            r.get("cures", True), r.get("source"),
+        )
+        for r in rows
+    ]  # fmt: skip
+
+
+def get_inspection(ctx: Ctx, pk: int, *, lock: bool = False) -> Inspection:
+    inspection = ctx.get(Inspection, pk, lock=lock)
+    inspection.block = load_block(ctx, inspection.block_id)
+    return inspection
+
+
+@transaction.atomic
+def begin(ctx: Ctx, inspection_id: int) -> Inspection:
+    """Begin a count: limits, areas and their places are frozen from the standard of the class."""
+    inspection = get_inspection(ctx, inspection_id, lock=True)
+    if inspection.state != Inspection.State.PLANNED:
+        return inspection
+    block = inspection.block
+    if not any(p.sown.all() for p in block.parents.all()):
+        raise refuse("state", "not_sown", f"{block.batch.code} is not sown yet; there is nothing to count.")
+    standard = field_standard(ctx, block)
+    if standard is None:
+        raise refuse(
+            "standard",
+            "missing",
+            f"No field standard for {block.batch.crop.name.lower()} of this class. Add one in Methods.",
+        )
+    plan = SamplingPlan(**standard.sampling)
+    ring = ring_m(block)
+    areas = plan.areas(area_m2(ring) / 10_000)
+    east, north = centre_of(block.field.site)
+    inspection.standard, inspection.limits, inspection.areas = standard, standard.limits, areas
+    inspection.plants_per_area, inspection.state = plan.plants_per_area, Inspection.State.OPEN
+    inspection.points = [list(p) for p in to_degrees(spread_areas(ring, areas), longitude=east, latitude=north)]
+    inspection.save()
+    ctx.record(
+        "inspection.begin", f"Began to count {block.batch.code}: {inspection.words.lower()}, {areas} areas.", block
+    )
+    return inspection
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One tap on a count sheet, made somewhere, perhaps without a signal."""
+
+    client_uuid: uuid.UUID
+    area: int
+    plants: int
+    faults: dict[str, int]
+    note: str = ""
+    takes_back: uuid.UUID | None = None
+
+
+@dataclass(frozen=True)
+class Kept:
+    """What became of an entry: kept now, kept already, or why not."""
+
+    client_uuid: uuid.UUID
+    kept: bool
+    code: str = ""
+    message: str = ""
+
+
+@transaction.atomic
+def count(ctx: Ctx, inspection_id: int, entries: Sequence[Entry]) -> list[Kept]:
+    """Entries of a count, each once; a bad one is told and the others are kept."""
+    inspection = begin(ctx, inspection_id)
+    inspection = get_inspection(ctx, inspection_id, lock=True)
+    known = {c.client_uuid: c for c in ctx.rows(InspectionCount).filter(inspection=inspection)}
+    answers = []
+    for entry in entries:
+        if entry.client_uuid in known:
+            answers.append(Kept(entry.client_uuid, True, "known"))
+            continue
+        if inspection.state == Inspection.State.SIGNED:
+            raise InspectionClosed(
+                f"Inspection {inspection.number} of {inspection.block.batch.code} is signed. What you counted since stays on this phone; "
+                "copy it, or ask for a new visit.", decision=inspection.decision,
+            )  # fmt: skip
+        fault = _wrong(inspection, entry, known)
+        if fault is not None:
+            answers.append(fault)
+            continue
+        taken = known[entry.takes_back] if entry.takes_back else None
+        try:
+            with transaction.atomic():
+                made = InspectionCount.objects.create(
+                    organisation=ctx.organisation, by=ctx.user, inspection=inspection, area=entry.area, plants=entry.plants,
+                    faults={k: v for k, v in entry.faults.items() if v}, note=entry.note[:300], happened_at=ctx.now,
+                    client_uuid=entry.client_uuid, replaces=taken, reason="taken back" if taken else "",
+                )  # fmt: skip
+        except IntegrityError:  # the same uuid elsewhere, or the entry was taken back meanwhile
+            answers.append(Kept(entry.client_uuid, False, "used", "This entry was kept elsewhere already."))
+            continue
+        known[made.client_uuid] = made
+        answers.append(Kept(entry.client_uuid, True))
+    return answers
+
+
+def _wrong(inspection: Inspection, entry: Entry, known: Mapping[uuid.UUID, InspectionCount]) -> Kept | None:
+    def no(code: str, message: str) -> Kept:
+        return Kept(entry.client_uuid, False, code, message)
+
+    attributes = {limit["attribute"] for limit in inspection.limits}
+    if not 1 <= entry.area <= inspection.areas:
+        return no("area", f"There are areas 1 to {inspection.areas}; {entry.area} is none of them.")
+    if not 0 <= entry.plants <= MOST_PLANTS or any(not 0 <= n <= MOST_PLANTS for n in entry.faults.values()):
+        return no("out_of_range", f"Between 0 and {MOST_PLANTS:,} can be counted in one entry.")
+    unknown = sorted(set(entry.faults) - attributes)
+    if unknown:
+        return no("unknown_fault", f"This count does not ask for {unknown[0]}.")
+    if entry.takes_back is not None:
+        target = known.get(entry.takes_back)
+        if target is None:
+            return no("not_there", "The entry that was taken back has not arrived.")
+        if entry.plants or any(entry.faults.values()):
+            return no("takes_back", "An entry that takes another back counts nothing itself.")
+    return None
+
+
+@dataclass(frozen=True)
+class Tally:
+    """What stands of a count: plants and faults in all and by area."""
+
+    plants: int
+    faults: dict[str, int]
+    by_area: dict[int, int]
+
+
+def tally_of(inspection: Inspection) -> Tally:
+    """Sum of the entries that were not taken back. A fault is a plant that was looked at."""
+    rows = list(inspection.counts.values_list("pk", "replaces_id", "area", "plants", "faults"))
+    gone = {replaced for _, replaced, *_ in rows if replaced}
+    plants = 0
+    faults: dict[str, int] = defaultdict(int)
+    by_area: dict[int, int] = defaultdict(int)
+    # A weed or a plant of another crop is none of the plants looked at.
+    beside = {limit["attribute"] for limit in inspection.limits if not limit.get("is_plant", True)}
+    for pk, _, area, number, found in rows:
+        if pk in gone:
+            continue
+        whole = number + sum(many for attribute, many in found.items() if attribute not in beside)
+        plants += whole
+        by_area[area] += whole
+        for attribute, many in found.items():
+            faults[attribute] += many
+    return Tally(plants, dict(faults), dict(by_area))
+
+
+def sample_of(inspection: Inspection) -> int:
+    return inspection.areas * inspection.plants_per_area
+
+
+def judgement_of(inspection: Inspection, tally: Tally | None = None) -> Judgement:
+    """The running verdict."""
+    tally = tally or tally_of(inspection)
+    return judge(
+        limits=limits_of(inspection.limits), sample=sample_of(inspection), plants=tally.plants, found=tally.faults
+    )
+
+
+def table_for(inspection: Inspection) -> Any:
+    """What the phone looks up without a signal."""
+    return decision_table(limits=limits_of(inspection.limits), sample=sample_of(inspection))
+
+
+def is_shedding(ctx: Ctx, block: SeedBlock) -> bool:
+    """Whether pollen must be reckoned with in a block today; without heat sums, from its flowering stage on."""
+    try:
+        return ctx.today >= shedding_from(match_of(block))
+    except Refused:
+        flower = block.batch.stages.filter(kind="flower").first()
+        return flower is not None and ctx.today >= (flower.actual_start or flower.planned.lower)
+
+
+def lower_class(ctx: Ctx, block: SeedBlock) -> str:
+    """The next class below a block's in the house's scheme; empty at the end of it."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    if scheme is None:
+        return ""
+    unfit = {c["slug"] for c in scheme.classes if block.step in c.get("not_for", [])}
+    return next((name for name in scheme.below(block.seed_class) if name not in unfit), "")
+
+
+def choices_for(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> tuple[Choice, ...]:
+    return choices(
+        judgement=judgement,
+        shedding=is_shedding(ctx, inspection.block),
+        lower_class=bool(lower_class(ctx, inspection.block)),
+    )
+
+
+def hours_to_rogue(block: SeedBlock, judgement: Judgement) -> float:
+    """Person-hours to walk the rows and take out what the count makes expect."""
+    if block.pattern:
+        plan = plan_rows(layout_of(block), ring_m(block), {})
+        metres, plants = sum(plan.metres.values()), sum(plan.plants.values())
+    else:
+        area = area_m2(ring_m(block))
+        metres, plants = area / 6, area * (block.target_per_m2 or 0)  # walked in strips of six metres
+    found = sum(f.found for f in judgement.faults)
+    rate = found / judgement.plants if judgement.plants else 0.0
+    return roguing_hours(row_metres=metres, off_types=rate * plants)
+
+
+@transaction.atomic
+def sign(ctx: Ctx, inspection_id: int, *, decision: str, reason: str = "") -> Inspection:
+    """Sign what follows a count. Only what the count allows can be signed; both counts of a rogued field stay."""
+    inspection = get_inspection(ctx, inspection_id, lock=True)
+    block = inspection.block
+    if inspection.state != Inspection.State.OPEN:
+        said = "is signed already" if inspection.state == Inspection.State.SIGNED else "has not begun"
+        raise refuse("state", "closed", f"Inspection {inspection.number} of {block.batch.code} {said}.")
+    tally = tally_of(inspection)
+    judgement = judgement_of(inspection, tally)
+    allowed = choices_for(ctx, inspection, judgement)
+    if decision not in allowed:
+        raise refuse("decision", "not_allowed", _why_not(ctx, block, decision, judgement))
+    wanted = Choice(decision)
+    inspection.state, inspection.decision = Inspection.State.SIGNED, wanted.value
+    inspection.signed_by, inspection.signed_role, inspection.signed_at = ctx.user, ctx.role, ctx.now
+    inspection.counted = {"plants": tally.plants, "faults": tally.faults}
+    inspection.sentence = (sentence_of(judgement) + (f" {reason.strip()}" if reason.strip() else ""))[:400]
+    inspection.save()
+    ctx.rows(Task).filter(
+        subject_kind="batch", subject_id=block.batch_id, kind=f"inspect-{inspection.number}", state=Task.State.TODO
+    ).update(state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user)
+    if wanted is Choice.ROGUE:
+        _rogue(ctx, inspection, judgement)
+    elif wanted is Choice.DOWNGRADE:
+        block.seed_class = lower_class(ctx, block)
+        block.version += 1
+        block.save(update_fields=["seed_class", "version"])
+    words = {
+        "accept": "accepted",
+        "rogue": "to be rogued and inspected again",
+        "downgrade": f"downgraded to {block.seed_class}",
+        "reject": "rejected",
+    }
+    ctx.record("inspection.sign", f"{block.batch.code}, {inspection.words.lower()}: {words[wanted.value]}. {inspection.sentence}", block,
+               after={"inspection": inspection.pk, "decision": wanted.value})  # fmt: skip
+    return inspection
+
+
+def sentence_of(judgement: Judgement) -> str:
+    """“26 off-types in 4,000 plants; rejected from 19 on.”"""
+    faults = [f for f in judgement.faults if f.found or f.state is State.REJECT] or list(judgement.faults[:1])
+    said = "; ".join(f"{plural(f.found, f.words, f.words)}, rejected from {f.reject_at} on" for f in faults)
+    return f"{said}; {judgement.plants:,} plants counted."
+
+
+def _why_not(ctx: Ctx, block: SeedBlock, decision: str, judgement: Judgement) -> str:
+    if judgement.state is State.CONTINUE:
+        return f"{judgement.more_plants:,} plants are still to be counted before anything can be signed."
+    if decision == Choice.ACCEPT:
+        worst = next(f for f in judgement.faults if f.state is State.REJECT)
+        return f"{worst.found} {worst.words} reject the field ({worst.reject_at} or more of {judgement.plants:,}, limit {share(worst.limit, 2)}). It cannot be accepted."
+    if decision == Choice.ROGUE and judgement.state is State.REJECT:
+        if is_shedding(ctx, block):
+            return "The block sheds pollen; roguing no longer cures it. Downgrade or reject."
+        return "What was found cannot be taken out by roguing. Downgrade or reject."
+    if decision == Choice.DOWNGRADE and judgement.state is State.REJECT:
+        return "There is no lower class in this scheme. Reject the field."
+    return "The count is within every limit; only accepting follows from it."
+
+
+def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
+    """A roguing on the day sheet, and a new visit after it."""
+    block, working = inspection.block, ctx.calendars()[0]
+    hours = hours_to_rogue(block, judgement)
+    number = (block.inspections.order_by("-number").values_list("number", flat=True).first() or 0) + 1
+    again = Inspection.objects.create(
+        organisation=ctx.organisation, block=block, number=number, stage=inspection.stage, words=f"{inspection.words}, again after roguing"[:80],
+        share=inspection.share, days_after=inspection.days_after, planned_on=working.on_or_after(ctx.today + timedelta(days=2)), follows=inspection,
+    )  # fmt: skip
+    _task(ctx, block, again)
+    Task.objects.create(
+        organisation=ctx.organisation, subject_kind="batch", subject_id=block.batch_id, subject_code=block.batch.code, kind="rogue",
+        title=f"Rogue {block.batch.crop.name.lower()}: walk every row", place=block.field, due_from=ctx.today, due_to=again.planned_on,
+        part_of_day="early", minutes=round(hours * 60), quantity=round(hours, 1), unit="person-hours",
+        caution="Carry rogues out in bags; nothing stays in the field. Sun, heat, bees",
+    )  # fmt: skip
+
+
+def wanting(block: SeedBlock) -> list[str]:
+    """What the field inspections still leave open before a lot of this block may be released, in sentences."""
+    rows = list(block.inspections.all())
+    said = []
+    for one in rows:
+        if one.state != Inspection.State.SIGNED:
+            said.append(f"field inspection “{one.words.lower()}” is not signed")
+        elif one.decision == Choice.REJECT:
+            said.append(f"field inspection “{one.words.lower()}” rejected the field")
+    return said

@@ -1,0 +1,367 @@
+"""Isolation of a block: rules of its scheme, neighbours and own blocks, breaches with their cures."""
+
+import uuid
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import transaction
+from psycopg.types.range import DateRange
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import Conflict, refuse
+from aldrip.base.words import day as day_words
+from aldrip.base.words import number
+from aldrip.batches.forecasting import refresh
+from aldrip.batches.models import Batch
+from aldrip.diary.services import record_count
+from aldrip.methods.models import ClassScheme, IsolationRule
+from aldrip.places.ground import centre_of, ring_of
+from aldrip.seedcrops.flowering import Match, match_of
+from aldrip.seedcrops.inspecting import lower_class
+from aldrip.seedcrops.laying import days_to_sow, load_block, phenology_of, ring_m
+from aldrip.seedcrops.models import Neighbour, SeedBlock
+from aldrip_core import isolation as core
+from aldrip_core.flowering import sow_for
+from aldrip_core.geometry import area_m2, to_degrees
+from aldrip_core.refusal import Refused
+
+KINDS = (
+    "other cultivar", "same crop not conforming", "wild or weedy relative", "forage relative", "same pollen parent",
+    "seed-borne disease source",
+)  # fmt: skip
+
+
+def rules_for(ctx: Ctx, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
+    """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one."""
+    rows = ctx.shared_rows(IsolationRule).filter(
+        scheme=ctx.organisation.class_scheme,
+        crop=block.batch.crop_id,
+        seed_class=seed_class or block.seed_class,
+        step=block.step,
+    )
+    found: dict[str, IsolationRule] = {}
+    for rule in rows.order_by("organisation_id", "-metres"):  # own rows first: nulls come last
+        found.setdefault(rule.kind, rule)
+    return found
+
+
+@dataclass(frozen=True)
+class Near:
+    """Something of the same crop nearby: a neighbour's field, or another block of our own."""
+
+    key: str
+    name: str
+    kind: str
+    ring: tuple[tuple[float, float], ...]
+    outline: Any
+    flowering: core.Flowering | None
+    told: str
+    neighbour_id: int | None = None
+
+
+def season_of(block: SeedBlock) -> int:
+    """The year in which a block flowers and is cut."""
+    stages = {s.kind: s for s in block.batch.stages.all()}
+    row = stages.get("flower") or stages.get("harvest")
+    return int((row.planned.lower if row else days_to_sow(block)[0]).year)
+
+
+def near(ctx: Ctx, block: SeedBlock) -> list[Near]:
+    """What of the same crop stands nearby in a block's season."""
+    site, year = block.field.site, season_of(block)
+    found = []
+    for one in ctx.rows(Neighbour).filter(crop=block.batch.crop_id, year=year, active=True).order_by("name"):
+        flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
+        told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
+        found.append(
+            Near(
+                f"n{one.pk}",
+                one.name,
+                one.kind,
+                ring_of(site, one.outline, "outline"),
+                one.outline,
+                flowering,
+                told,
+                one.pk,
+            )
+        )
+    found.extend(_own_blocks(ctx, block, year))
+    return found
+
+
+def _own_blocks(ctx: Ctx, block: SeedBlock, year: int) -> list[Near]:
+    others = (
+        ctx.rows(SeedBlock).filter(batch__crop=block.batch.crop_id).exclude(pk=block.pk).exclude(batch__state=Batch.State.ABANDONED)
+        .filter(batch__stages__kind="flower", batch__stages__planned__overlap=DateRange(date(year, 1, 1), date(year + 1, 1, 1)))
+        .select_related("batch__crop", "batch__line", "field__site").prefetch_related("parents__line__crop", "parents__sown", "parents__seen").distinct()
+    )  # fmt: skip
+    male = next((p.line_id for p in block.parents.all() if p.role == "M"), None)
+    found = []
+    for other in others:
+        theirs = next((p.line_id for p in other.parents.all() if p.role == "M"), None)
+        if male is not None and male == theirs:
+            kind = "same pollen parent"
+        elif block.batch.line_id == other.batch.line_id:
+            continue  # the same cultivar cannot spoil itself
+        else:
+            kind = "other cultivar"
+        name = f"{other.field.name}, {other.batch.line.name if other.batch.line else other.batch.code}"
+        found.append(
+            Near(
+                f"b{other.pk}",
+                name,
+                kind,
+                ring_of(block.field.site, other.outline, "outline"),
+                other.outline,
+                window_of(other),
+                f"own block {other.batch.code}",
+            )
+        )
+    return found
+
+
+def window_of(block: SeedBlock, match: Match | None = None) -> core.Flowering | None:
+    """Days on which a block may flower, its uncertainty included; None where its heat sums are not known."""
+    try:
+        match = match or match_of(block)
+    except Refused:
+        return None
+    spans = [
+        (
+            p.found.first - timedelta(days=round(2 * (p.phenology.spread_sd_days + p.found.date_sd_days))),
+            p.found.first + timedelta(days=round(p.phenology.lasts_days + 2 * (p.phenology.spread_sd_days + p.found.date_sd_days))),
+        )
+        for p in match.parents.values()
+    ]  # fmt: skip
+    return core.Flowering(min(a for a, _ in spans), max(b for _, b in spans))
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A block's isolation: every neighbour with its distance and rule, and core's answer over those with a rule."""
+
+    near: list[Near]
+    rules: dict[str, IsolationRule]
+    result: core.Isolation
+    without_rule: list[Near]
+    window: core.Flowering | None
+
+
+def judge(ctx: Ctx, block: SeedBlock, seed_class: str | None = None) -> Judged:
+    """Compare a block with everything of its crop nearby. A kind without a rule is listed, not guessed."""
+    rules, around, window = rules_for(ctx, block, seed_class), near(ctx, block), window_of(block)
+    known = [n for n in around if n.kind in rules]
+    margin = max((rules[n.kind].time_margin_days for n in known), default=0)
+    result = core.isolation(
+        field=ring_m(block), neighbours=[core.Neighbour(n.key, n.ring, n.kind, n.flowering) for n in known],
+        rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", "")) for r in rules.values()],
+        flowering=window, time_margin_days=margin,
+    )  # fmt: skip
+    return Judged(around, rules, result, [n for n in around if n.kind not in rules], window)
+
+
+def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
+    """The isolation view: fields, distances, breaches, and three remedies with what each costs."""
+    judged = judge(ctx, block)
+    east, north = centre_of(block.field.site)
+    breaches = {b.id: b for b in judged.result.breaches}
+    excused = {b.id: b for b in judged.result.excused}
+    distances = judged.result.distances_m or {}
+
+    def degrees(rings: Any) -> list[Any]:
+        return [
+            [[list(p) for p in to_degrees(ring, longitude=east, latitude=north)] for ring in polygon]
+            for polygon in rings
+        ]
+
+    plantable = {"type": "MultiPolygon", "coordinates": degrees(judged.result.plantable)}
+    return {
+        "outline": block.outline, "plantable": plantable, "area_m2": area_m2(ring_m(block)), "plantable_m2": judged.result.plantable_area_m2,
+        "strip_left": block.strip_left, "flowers_from": judged.window.start if judged.window else None,
+        "flowers_to": judged.window.end if judged.window else None,
+        "neighbours": [
+            {
+                "key": n.key, "id": n.neighbour_id, "name": n.name, "kind": n.kind, "outline": n.outline, "told": n.told,
+                "flowers_from": n.flowering.start if n.flowering else None, "flowers_to": n.flowering.end if n.flowering else None,
+                "distance_m": distances.get(n.key), "required_m": judged.rules[n.kind].metres if n.kind in judged.rules else None,
+                "source": judged.rules[n.kind].sources.get("metres", "") if n.kind in judged.rules else "",
+                "state": _state(n, breaches, excused, judged, block),
+                "short_m": breaches[n.key].short_m if n.key in breaches else None,
+                "days_apart": (breaches.get(n.key) or excused.get(n.key) or core.Breach("", 0, 0, 0)).days_apart,
+                "line": _line(block, n, east, north) if n.key in breaches else None,
+            }
+            for n in judged.near
+        ],
+        "remedies": _remedies(ctx, block, judged) if breaches and not block.strip_left else [],
+        "working": judged.result.working,
+    }  # fmt: skip
+
+
+def _state(n: Near, breaches: dict[str, Any], excused: dict[str, Any], judged: Judged, block: SeedBlock) -> str:
+    if n.kind not in judged.rules:
+        return "no rule"
+    if n.key in breaches:
+        return "strip left" if block.strip_left else "too close"
+    return "other time" if n.key in excused else "passes"
+
+
+def _line(block: SeedBlock, n: Near, east: float, north: float) -> list[list[float]]:
+    """The shortest way between the outlines, for the drawing."""
+    return [list(p) for p in to_degrees(core.shortest_way(ring_m(block), n.ring), longitude=east, latitude=north)]
+
+
+def _remedies(ctx: Ctx, block: SeedBlock, judged: Judged) -> list[dict[str, Any]]:
+    batch = block.batch
+    return [_strip(ctx, block, judged, batch), _delay(ctx, block, judged), _drop(ctx, block, judged)]
+
+
+def _promised(batch: Batch) -> int:
+    return sum(a.quantity for a in batch.allocations.all())
+
+
+def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str, Any]:
+    area, left = area_m2(ring_m(block)), judged.result.plantable_area_m2
+    after = batch.expected * left / area
+    promised = _promised(batch)
+    short = max(0.0, promised - after)
+    sown = any(p.sown.all() for p in block.parents.all())
+    how = "Plough in or harvest the strip as grain" if sown else "Leave the strip unplanted"
+    said = f"{left / 10_000:.2f} of {area / 10_000:.2f} ha remain; about {number(after)} kg instead of {number(batch.expected)} kg"
+    said += (
+        f", {number(short)} kg short of the {number(promised)} kg promised."
+        if short > 0
+        else f", still enough for the {number(promised)} kg promised."
+    )
+    return {"kind": "strip", "title": how, "possible": left > 0, "sentence": said if left > 0 else "Nothing of the field keeps its distance.",
+            "kg_before": batch.expected, "kg_after": after, "asks": "mark the line before flowering", "seed_class": None, "sow_on": None}  # fmt: skip
+
+
+def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
+    """Flower at another time, where every rule that is broken accepts it."""
+    row = {"kind": "delay", "title": "Flower at another time", "possible": False, "kg_before": block.batch.expected, "kg_after": block.batch.expected,
+           "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
+    by_key = {n.key: n for n in judged.near}
+    strict = [b for b in judged.result.breaches if not judged.rules[by_key[b.id].kind].time_allowed]
+    if strict:
+        return {**row, "sentence": f"The rule takes no other time instead of the {strict[0].required_m:g} m."}
+    unknown = [b for b in judged.result.breaches if by_key[b.id].flowering is None]
+    if unknown:
+        return {**row, "sentence": f"When does {by_key[unknown[0].id].name} flower? Enter it with the neighbour."}
+    if any(p.sown.all() for p in block.parents.all()):
+        return {**row, "sentence": "The block is sown; its flowering cannot be put off far enough any more."}
+    if judged.window is None:
+        return {**row, "sentence": "The parents' heat sums are not known, so no sowing day can be worked out."}
+    ends = [
+        (flowering.end, judged.rules[by_key[b.id].kind].time_margin_days)
+        for b in judged.result.breaches
+        if (flowering := by_key[b.id].flowering)
+    ]
+    clear = max(end + timedelta(days=margin) for end, margin in ends)
+    days = (clear - judged.window.start).days
+    match = match_of(block)
+    try:
+        sow = max(
+            sow_for(
+                flower_on=p.found.first + timedelta(days=days),
+                phenology=phenology_of(p.row.line),
+                climate=match.climate,
+            )
+            for p in match.parents.values()
+        )
+    except Refused:
+        return {**row, "sentence": f"Flowering {days} days later is not reached here before winter."}
+    ready = block.batch.stages.order_by("-order")[0].planned.upper + timedelta(days=days)
+    late = [
+        a.order_line
+        for a in block.batch.allocations.select_related("order_line__order")
+        if a.order_line.due.upper <= ready
+    ]
+    said = f"Sow on {day_words(sow)}; flowering {days} days later, seed ready about {day_words(ready)}"
+    said += f", too late for order {late[0].order.number}." if late else ", still in time."
+    return {
+        **row,
+        "possible": sow >= ctx.today,
+        "sentence": said,
+        "asks": f"the neighbour's word by {day_words(days_to_sow(block)[0])}",
+        "sow_on": sow,
+    }
+
+
+def _drop(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
+    """A lower class, if its distance is kept."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    names = scheme.names() if scheme else {}
+    row = {"kind": "class", "title": "Drop to a lower class", "possible": False, "kg_before": block.batch.expected, "kg_after": block.batch.expected,
+           "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
+    below = scheme.below(block.seed_class) if scheme else []
+    unfit = {c["slug"] for c in (scheme.classes if scheme else []) if block.step in c.get("not_for", [])}
+    for lower in below:
+        if lower in unfit or not rules_for(ctx, block, lower):
+            continue
+        again = judge(ctx, block, lower)
+        if again.result.breaches or again.without_rule:
+            continue
+        asked = max((r.metres for r in again.rules.values()), default=0)
+        lines = [
+            a.order_line
+            for a in block.batch.allocations.select_related("order_line__order")
+            if a.order_line.seed_class == block.seed_class
+        ]
+        agree = (
+            f"; order {lines[0].order.number} asks for {names.get(block.seed_class, block.seed_class)} and must agree"
+            if lines
+            else ""
+        )
+        return {**row, "title": f"Drop to {names.get(lower, lower)}", "possible": True, "seed_class": lower,
+                "sentence": f"{names.get(lower, lower)} asks {asked:g} m, which is kept{agree}.", "asks": "the customer's word"}  # fmt: skip
+    return {**row, "sentence": "No lower class of this scheme has a distance that is kept."}
+
+
+@transaction.atomic
+def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
+    """Leave what is too near: the rest is what the promise can count on."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    if block.version != version:
+        raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
+    judged = judge(ctx, block)
+    if not judged.result.breaches or block.strip_left:
+        raise refuse("block", "nothing_to_leave", "Nothing is too near here any more.")
+    if judged.result.plantable_area_m2 <= 0:
+        raise refuse("block", "nothing_left", "Nothing of the field keeps its distance.")
+    east, north = centre_of(block.field.site)
+    block.strip_left = {
+        "type": "MultiPolygon",
+        "coordinates": [
+            [[list(p) for p in to_degrees(r, longitude=east, latitude=north)] for r in polygon]
+            for polygon in judged.result.plantable
+        ],
+    }
+    block.version += 1
+    block.save(update_fields=["strip_left", "version"])
+    area = area_m2(ring_m(block))
+    lost = min(block.batch.start, round((area - judged.result.plantable_area_m2) * block.batch.start / area))
+    record_count(ctx, subject_kind="batch", subject_id=block.batch_id, stage=None, kind="loss", sampled=block.batch.start, found=lost, parts=[],
+                 cause="strip left for isolation", on=ctx.today, client_uuid=uuid.uuid4())  # fmt: skip
+    refresh(ctx, batches=[block.batch_id])
+    ctx.record("block.strip", f"{block.batch.code}: a strip of {lost / 10_000:.2f} ha is left for isolation.", block)
+    return block
+
+
+@transaction.atomic
+def drop_class(ctx: Ctx, block_id: int, *, seed_class: str, version: int) -> SeedBlock:
+    """Grow the block on as a lower class."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    if block.version != version:
+        raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    if scheme is None or seed_class not in scheme.below(block.seed_class) or not lower_class(ctx, block):
+        raise refuse("seed_class", "not_below", "Choose a class below the one the block has.")
+    before = block.seed_class
+    block.seed_class = seed_class
+    block.version += 1
+    block.save(update_fields=["seed_class", "version"])
+    ctx.record("block.class", f"{block.batch.code} is grown on as {scheme.names()[seed_class]}.", block, before={"seed_class": before}, after={"seed_class": seed_class})  # fmt: skip
+    return block

@@ -1,0 +1,301 @@
+"""What the seed crops room shows: the list, a block with its drawing, an inspection's count sheet."""
+
+import csv
+import io
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from django.db.models import Prefetch
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.errors import Refused
+from aldrip.base.importing import neutral
+from aldrip.batches.models import Batch
+from aldrip.lots.models import Intake
+from aldrip.methods.models import ClassScheme
+from aldrip.places.ground import centre_of
+from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
+from aldrip.seedcrops.generations import generations_out, rows_of, seed_needed, tgw_of
+from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
+from aldrip.seedcrops.laying import (
+    ROLES,
+    LayoutChange,
+    check_layout,
+    history_objections,
+    layout_of,
+    plan_drill,
+    plan_rows,
+    ring_m,
+)
+from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip_core.field_inspection import Judgement
+from aldrip_core.geometry import area_m2, to_degrees, to_metres
+from aldrip_core.row_plan import RowPlan
+
+WAYS = ("hybrid", "drilled")
+
+
+def class_names(ctx: Ctx) -> dict[str, str]:
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    return scheme.names() if scheme else {}
+
+
+def crops(ctx: Ctx) -> list[dict[str, Any]]:
+    """Every batch grown for seed, with its block where it is laid out. A fixed number of queries."""
+    names = class_names(ctx)
+    rows = (
+        ctx.rows(Batch).filter(method__way__in=WAYS).exclude(state=Batch.State.ABANDONED).select_related("crop", "line", "seed_block__field")
+        .prefetch_related("stages__place", "allocations__order_line__order", "seed_block__parents__sown", Prefetch("seed_block__inspections"))
+        .order_by("-pk")
+    )  # fmt: skip
+    return [_row(batch, names) for batch in rows]
+
+
+def _row(batch: Batch, names: dict[str, str]) -> dict[str, Any]:
+    block = getattr(batch, "seed_block", None)
+    stages = list(batch.stages.all())
+    asked = [a.order_line for a in batch.allocations.all()]
+    seed_class = block.seed_class if block else next((line.seed_class for line in asked), "")
+    now = next((s for s in reversed(stages) if s.actual_start), stages[0])
+    return {
+        "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "cultivar": batch.line.name if batch.line else "",
+        "way": batch.method_snapshot.get("way", ""), "state": batch.state, "stage": now.name, "block_id": block.pk if block else None,
+        "field": block.field.name if block else (stages[0].place.name if stages[0].place else ""), "seed_class": seed_class,
+        "class_name": names.get(seed_class, seed_class), "area_m2": batch.start, "needed": batch.needed, "expected": batch.expected,
+        "low": batch.low, "high": batch.high, "sow_on": stages[0].actual_start or stages[0].planned.lower,
+        "ready_on": stages[-1].planned.upper, "orders": [line.order.number for line in asked],
+        "chance": next((line.chance for line in asked), None),
+        "visits": [
+            {"id": i.pk, "number": i.number, "words": i.words, "state": i.state, "decision": i.decision, "planned_on": i.planned_on}
+            for i in (block.inspections.all() if block else [])
+        ],
+        "next_visit": next((i.planned_on for i in (block.inspections.all() if block else []) if i.state != Inspection.State.SIGNED), None),
+    }  # fmt: skip
+
+
+def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
+    """A block with its rows, parents, flowering, isolation and visits."""
+    names = class_names(ctx)
+    batch = block.batch
+    tgw, told, lots = tgw_of(ctx, block)
+    needed, _ = seed_needed(ctx, block)
+    plan = rows_of(ctx, block)
+    intakes = ctx.rows(Intake).filter(subject_kind="batch", subject_id=batch.pk).select_related("lot").order_by("id")
+    removal = getattr(block, "male_removal", None)
+    return {
+        **_row_of(ctx, block, names), "version": block.version, "step": block.step, "outline": block.outline,
+        "layout": _layout_out(block), "rows": drawing_of(plan, ring_m(block)), "area_m2": area_m2(ring_m(block)),
+        "parents": [
+            {
+                "role": p.role, "role_words": ROLES[p.role], "line": p.line.name, "line_id": p.line_id, "sow_on": p.sow_on, "sowings": p.sowings,
+                "sowing_gap_days": p.sowing_gap_days, "tgw_g": tgw[p.role], "tgw_from": told[p.role], "seed_kg": needed.get(p.role),
+                "metres": plan.metres.get(p.role) if plan else None, "plants": plan.plants.get(p.role) if plan else None,
+                "sown": [{"on": s.sown_on, "kg": float(s.kg), "lot": s.lot.code, "lot_id": s.lot_id} for s in p.sown.all()],
+                "lots": [
+                    {"id": lot.pk, "code": lot.code, "kg": float(lot.balance) / (1000 if lot.unit == "g" else 1), "seed_class": names.get(lot.seed_class, lot.seed_class),
+                     "label_number": lot.label_number}
+                    for lot in lots if lot.line_id == p.line_id
+                ],
+            }
+            for p in block.parents.all()
+        ],
+        "drill": _drill(block, lots, tgw), "working": plan.working if plan else _drill_working(block, lots, tgw),
+        "warnings": [w.message for w in plan.warnings] if plan else [], "history": history_objections(block, list(block.field.land_uses.all())),
+        "flowering": flowering_out(ctx, block), "generations": generations_out(ctx, block),
+        "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},
+        "has_male": any(p.role == "M" for p in block.parents.all()),
+        "intake_limit": batch.method_snapshot["layout"].get("intake", {}).get("moisture_max"),
+        "loads": [
+            {"id": i.pk, "on": ctx.local(i.happened_at).date(), "net_kg": float(i.gross_kg - i.tare_kg), "moisture_percent": i.moisture_percent,
+             "decision": i.decision, "lot": i.lot.code if i.lot else "", "lot_id": i.lot_id}
+            for i in intakes
+        ],
+        "stages_seen": batch.crop.stages_seen, "batch_version": batch.version,
+    }  # fmt: skip
+
+
+def _row_of(ctx: Ctx, block: SeedBlock, names: dict[str, str]) -> dict[str, Any]:
+    batch = (
+        Batch.objects.select_related("crop", "line", "seed_block__field")
+        .prefetch_related("stages__place", "allocations__order_line__order", "seed_block__inspections").get(pk=block.batch_id)
+    )  # fmt: skip
+    return _row(batch, names)
+
+
+def _layout_out(block: SeedBlock) -> dict[str, Any]:
+    layout = layout_of(block)
+    return {name: getattr(layout, name) for name in layout.__dataclass_fields__}
+
+
+def _drill(block: SeedBlock, lots: Sequence[Any], tgw: dict[str, float]) -> dict[str, Any] | None:
+    if block.pattern:
+        return None
+    parent = next(iter(block.parents.all()))
+    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
+    rate = plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role])
+    return {"seeds_per_m2": rate.seeds_per_m2, "rate_kg_per_ha": rate.rate_kg_per_ha, "seed_kg": rate.seed_kg,
+            "seeds_per_metre_of_row": rate.seeds_per_metre_of_row}  # fmt: skip
+
+
+def _drill_working(block: SeedBlock, lots: Sequence[Any], tgw: dict[str, float]) -> Any:
+    parent = next(iter(block.parents.all()))
+    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
+    return plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role]).working
+
+
+def drawing_of(plan: RowPlan | None, ring: Sequence[tuple[float, float]]) -> dict[str, Any]:
+    """Rows to scale in metres from the outline's lower left corner, for the screen and the print."""
+    x0, y0 = min(x for x, _ in ring), min(y for _, y in ring)
+
+    def at(p: tuple[float, float]) -> list[float]:
+        return [round(p[0] - x0, 2), round(p[1] - y0, 2)]
+
+    rows = plan.rows if plan else ()
+    return {
+        "outline": [at(p) for p in ring],
+        "rows": [
+            {"index": r.index, "line": r.line, "part": r.part, "length_m": r.length_m, "segments": [[at(a), at(b)] for a, b in r.segments]}
+            for r in rows
+        ],
+        "female_share": plan.female_share if plan else None, "border_metres": plan.border_metres if plan else None,
+        "female_share_in_pattern": plan.female_share_in_pattern if plan else None, "passes": plan.passes if plan else None,
+        "metres": plan.metres if plan else {}, "plants": plan.plants if plan else {}, "seed_kg": plan.seed_kg if plan else {},
+    }  # fmt: skip
+
+
+def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
+    """What a change of the layout does, before and after; nothing is saved."""
+    before, after = layout_of(block), change.on(layout_of(block))
+    check_layout(after)
+    figures: list[dict[str, Any]] = []
+
+    def figure(name: str, old: Any, new: Any, unit: str = "", kind: str = "number", worse: bool = False) -> None:
+        figures.append(
+            {"name": name, "before": old, "after": new, "unit": unit, "kind": kind, "worse": worse, "note": ""}
+        )
+
+    tgw, _, _ = tgw_of(ctx, block)
+    drawing = None
+    if block.pattern:
+        one, two = plan_rows(before, ring_m(block), tgw), plan_rows(after, ring_m(block), tgw)
+        figure("Female share", one.female_share, two.female_share, "", "share", two.female_share < one.female_share)
+        for role in two.seed_kg:
+            figure(f"Seed {role}", one.seed_kg.get(role), two.seed_kg[role], "kg")
+            figure(f"Rows {role}", sum(r.line == role and r.part != "headland" for r in one.rows), sum(r.line == role and r.part != "headland" for r in two.rows), "rows")  # fmt: skip
+        drawing = drawing_of(two, ring_m(block))
+    try:
+        old, new = match_of(block, today=ctx.today), match_of(block, sow=dict(change.sow_on), today=ctx.today)
+        if old.now and new.now:
+            figure(
+                "Covered by pollen",
+                old.now.overlap,
+                new.now.overlap,
+                "",
+                "share",
+                new.now.overlap < old.now.overlap - 1e-6,
+            )
+            figure("Gap", old.now.gap_days, new.now.gap_days, "days")
+        figure("First flowers", old.first, new.first, "", "day")
+        flowering = flowering_out(ctx, block, sow=dict(change.sow_on))
+    except Refused:
+        flowering = None
+    return {
+        "figures": figures,
+        "version": block.version,
+        "rows": drawing,
+        "flowering": flowering,
+        "sentence": f"Change the layout of {block.batch.code}",
+    }
+
+
+def inspection_out(ctx: Ctx, inspection: Inspection) -> dict[str, Any]:
+    """A visit with its count so far, and everything that the phone needs without a signal."""
+    block = inspection.block
+    tally = tally_of(inspection)
+    begun = bool(inspection.limits)
+    judgement = judgement_of(inspection, tally) if begun else None
+    ring = ring_m(block)
+    east, north = centre_of(block.field.site)
+    x0, y0 = min(x for x, _ in ring), min(y for _, y in ring)
+    points = to_metres(inspection.points, longitude=east, latitude=north) if inspection.points else ()
+    table = table_for(inspection) if begun else None
+    before = inspection.follows
+    try:
+        shed = shedding_from(match_of(block))
+    except Refused:
+        shed = None
+    return {
+        "id": inspection.pk, "block_id": block.pk, "batch": block.batch.code, "crop": block.batch.crop.name, "field": block.field.name,
+        "cultivar": block.batch.line.name if block.batch.line else "", "number": inspection.number, "words": inspection.words, "state": inspection.state,
+        "planned_on": inspection.planned_on, "areas": inspection.areas, "plants_per_area": inspection.plants_per_area, "sample": sample_of(inspection),
+        "standard": inspection.standard.name if inspection.standard else "",
+        "limits": [{**{k: limit[k] for k in ("attribute", "words", "limit")}, "is_plant": limit.get("is_plant", True),
+                    "decision": limit.get("decision", "reject_number"), "source": limit.get("source", "")} for limit in inspection.limits],
+        "outline": [[x - x0, y - y0] for x, y in ring], "points": [[x - x0, y - y0] for x, y in points],
+        "plants": tally.plants, "faults": tally.faults, "by_area": {str(k): v for k, v in tally.by_area.items()},
+        "judgement": judgement_out(judgement), "table": None if table is None else {
+            "sample": table.sample, "reject_at": table.reject_at,
+            "rows": [{"plants": r.plants, "by_found": [list(x) for x in r.by_found]} for r in table.rows],
+        },
+        "choices": [c.value for c in choices_for(ctx, inspection, judgement)] if judgement and inspection.state == Inspection.State.OPEN else [],
+        "hours_to_rogue": hours_to_rogue(block, judgement) if judgement else None, "shedding_from": shed,
+        "decision": inspection.decision, "sentence": inspection.sentence, "signed_role": inspection.signed_role, "signed_at": inspection.signed_at,
+        "signed_by": inspection.signed_by.get_full_name() if inspection.signed_by else "", "counted": inspection.counted,
+        "follows": None if before is None else {"number": before.number, "sentence": before.sentence, "decision": before.decision, "signed_at": before.signed_at},
+    }  # fmt: skip
+
+
+def judgement_out(judgement: Judgement | None) -> dict[str, Any] | None:
+    if judgement is None:
+        return None
+    return {
+        "state": judgement.state.value, "more_plants": judgement.more_plants, "plants": judgement.plants,
+        "faults": [
+            {"attribute": f.attribute, "words": f.words, "limit": f.limit, "found": f.found, "reject_at": f.reject_at, "state": f.state.value,
+             "low": f.low, "high": f.high, "likely_low": f.likely_low, "likely_high": f.likely_high}
+            for f in judgement.faults
+        ],
+    }  # fmt: skip
+
+
+def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
+    """The row plan as CSV: every row with its line, part, metres and ends."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["row", "line", "part", "length_m", "piece", "from_lon", "from_lat", "to_lon", "to_lat"])
+    east, north = centre_of(block.field.site)
+    plan = rows_of(ctx, block)
+    for row in plan.rows if plan else ():
+        for piece, segment in enumerate(row.segments, start=1):
+            (a, b), (c, d) = to_degrees(segment, longitude=east, latitude=north)
+            writer.writerow(
+                [
+                    row.index + 1,
+                    neutral(row.line),
+                    row.part,
+                    f"{row.length_m:.2f}",
+                    piece,
+                    f"{a:.7f}",
+                    f"{b:.7f}",
+                    f"{c:.7f}",
+                    f"{d:.7f}",
+                ]
+            )
+    return out.getvalue()
+
+
+def rows_geojson(ctx: Ctx, block: SeedBlock) -> str:
+    """The row plan as GeoJSON lines in WGS84, the outline with them."""
+    east, north = centre_of(block.field.site)
+    plan = rows_of(ctx, block)
+    features: list[dict[str, Any]] = [
+        {"type": "Feature", "geometry": block.outline, "properties": {"block": block.batch.code, "part": "outline"}}
+    ]
+    for row in plan.rows if plan else ():
+        lines = [[list(p) for p in to_degrees(s, longitude=east, latitude=north)] for s in row.segments]
+        features.append({
+            "type": "Feature", "geometry": {"type": "MultiLineString", "coordinates": lines},
+            "properties": {"row": row.index + 1, "line": row.line, "part": row.part, "length_m": round(row.length_m, 2)},
+        })  # fmt: skip
+    return json.dumps({"type": "FeatureCollection", "features": features})
