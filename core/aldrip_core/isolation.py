@@ -93,6 +93,12 @@ def shortest_way(one: Sequence[Sequence[float]], other: Sequence[Sequence[float]
     return (float(a.x), float(a.y)), (float(b.x), float(b.y))
 
 
+def band(ring: Sequence[Sequence[float]], metres: float) -> tuple[Point, ...]:
+    """The line that runs `metres` outside an outline [m]."""
+    grown = polygon(ring, "field").buffer(metres, quad_segs=16)
+    return tuple((float(x), float(y)) for x, y in grown.exterior.coords)
+
+
 def isolation(
     *,
     field: Sequence[Sequence[float]],

@@ -67,6 +67,26 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/sowing/Sowing"), "Sowing"),
   ),
   at(
+    "/seedcrops",
+    lazyRouteComponent(() => import("./rooms/seedcrops/SeedCrops"), "SeedCrops"),
+  ),
+  at(
+    "/seedcrops/$id",
+    lazyRouteComponent(() => import("./rooms/seedcrops/Block"), "Block"),
+  ),
+  at(
+    "/seedcrops/$id/isolation",
+    lazyRouteComponent(() => import("./rooms/seedcrops/Isolation"), "Isolation"),
+  ),
+  at(
+    "/seedcrops/$id/harvest",
+    lazyRouteComponent(() => import("./rooms/seedcrops/Harvest"), "Harvest"),
+  ),
+  at(
+    "/seedcrops/inspections/$id",
+    lazyRouteComponent(() => import("./rooms/seedcrops/Inspection"), "Inspection"),
+  ),
+  at(
     "/lots",
     lazyRouteComponent(() => import("./rooms/lots/Lots"), "Lots"),
   ),

@@ -62,7 +62,7 @@ def head_of(batch: Batch, stages: list[BatchStage]) -> dict[str, Any]:
         "planned_chance": batch.planned_chance, "counted": batch.counted, "tops_up_id": batch.tops_up_id,
         "decide_by": batch.decide_by, "decide_text": batch.decide_text, "sow_on": dates[0].start, "ready_on": dates[-1].end,
         "stage_now": now.name, "place_now": now.place.name if now.place else "", "note": batch.note,
-        "start_typed": batch.start_typed,
+        "start_typed": batch.start_typed, "way": batch.method_snapshot.get("way", "plants"),
     }  # fmt: skip
 
 

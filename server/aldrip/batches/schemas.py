@@ -28,6 +28,7 @@ class BatchOut(Schema):
     needed: int
     start: int
     start_typed: bool
+    way: str
     trays: int | None
     seeds: float | None
     seed_g: float | None

@@ -114,6 +114,17 @@ def places(ctx: Ctx) -> Any:
     }
 
 
+class SiteIn(Schema):
+    latitude: float
+    longitude: float | None = None
+
+
+@room.patch("/sites/{int:site_id}", "places.edit", response=SiteOut)
+def change_site(ctx: Ctx, site_id: int, body: SiteIn) -> Any:
+    """Where on the globe a site lies."""
+    return services.change_site(ctx, site_id, **body.dict())
+
+
 class NewPlaceIn(PlaceIn):
     site_id: int
 

@@ -78,6 +78,21 @@ def unit_of(spec: PlaceSpec) -> str:
 
 
 @transaction.atomic
+def change_site(ctx: Ctx, site_id: int, *, latitude: float, longitude: float | None) -> Site:
+    """Where on the globe a site lies; outlines are kept in degrees and stay where they are."""
+    site = ctx.get(Site, site_id, lock=True)
+    check_climate(latitude, site.monthly_c)
+    if longitude is not None and not -180 <= longitude <= 180:
+        raise refuse("longitude", "out_of_range", f"{longitude:g}° cannot be; −180 west to 180 east.")
+    before = {"latitude": site.latitude, "longitude": site.longitude}
+    site.latitude, site.longitude = latitude, longitude
+    site.save(update_fields=["latitude", "longitude"])
+    ctx.record("places.site", f"{site.name} lies at {latitude:g}°, {longitude if longitude is not None else 0:g}°.", site, before=before,
+               after={"latitude": latitude, "longitude": longitude})  # fmt: skip
+    return site
+
+
+@transaction.atomic
 def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
     """A new place at a site."""
     site = ctx.get(Site, site_id)

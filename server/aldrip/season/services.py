@@ -123,7 +123,7 @@ def _seed_crops(ctx: Ctx) -> list[Decision]:
         ctx.rows(Batch).filter(method__way__in=WAYS, seed_block=None, state=Batch.State.PLANNED).select_related("crop")
     ):
         found.append(Decision("seedcrops", None, f"lay out {batch.code}", f"{batch.crop.name} {batch.code} has no block on a field yet.",
-                              f"/seed-crops?batch={batch.pk}", "Lay it out"))  # fmt: skip
+                              f"/seedcrops?batch={batch.pk}", "Lay it out"))  # fmt: skip
     blocks = (
         ctx.rows(SeedBlock).filter(batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN)).select_related("batch__crop", "batch__line", "field__site")
         .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "inspections", "batch__stages", "remedies")
@@ -134,12 +134,12 @@ def _seed_crops(ctx: Ctx) -> list[Decision]:
 
 
 def _of_block(ctx: Ctx, block: SeedBlock) -> list[Decision]:
-    code, link = block.batch.code, f"/seed-crops/{block.pk}"
+    code, link = block.batch.code, f"/seedcrops/{block.pk}"
     found = []
     for visit in block.inspections.all():
         if visit.state != Inspection.State.SIGNED and visit.planned_on <= ctx.today + timedelta(days=3):
             found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"{block.field.name}, {block.batch.crop.name.lower()}: {visit.words.lower()}.",
-                                  f"/inspections/{visit.pk}", "Count"))  # fmt: skip
+                                  f"/seedcrops/inspections/{visit.pk}", "Count"))  # fmt: skip
     if any(s.actual_start for s in block.batch.stages.all() if s.kind == "harvest"):
         return found
     try:

@@ -15,6 +15,7 @@ from aldrip.base.words import number
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch
 from aldrip.diary.services import record_count
+from aldrip.lots.releasing import class_names
 from aldrip.methods.models import ClassScheme, IsolationRule
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
@@ -169,6 +170,9 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     excused = {b.id: b for b in judged.result.excused}
     distances = judged.result.distances_m or {}
 
+    names = class_names(ctx)
+    bands = sorted({judged.rules[n.kind].metres for n in judged.near if n.kind in judged.rules} - {0.0})
+
     def degrees(rings: Any) -> list[Any]:
         return [
             [[list(p) for p in to_degrees(ring, longitude=east, latitude=north)] for ring in polygon]
@@ -194,6 +198,11 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             for n in judged.near
         ],
         "remedies": _remedies(ctx, block, judged) if breaches and not block.strip_left else [],
+        "bands": [
+            {"metres": metres, "line": [list(p) for p in to_degrees(core.band(ring_m(block), metres), longitude=east, latitude=north)]}
+            for metres in bands
+        ],
+        "class_name": names.get(block.seed_class, block.seed_class), "step": block.step, "version": block.version,
         "working": judged.result.working,
     }  # fmt: skip
 

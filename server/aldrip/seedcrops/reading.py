@@ -14,6 +14,7 @@ from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
 from aldrip.lots.models import Intake
 from aldrip.methods.models import ClassScheme
+from aldrip.orders.models import OrderLine
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
 from aldrip.seedcrops.generations import generations_out, rows_of, seed_needed, tgw_of
@@ -65,7 +66,8 @@ def _row(batch: Batch, names: dict[str, str]) -> dict[str, Any]:
         "class_name": names.get(seed_class, seed_class), "area_m2": batch.start, "needed": batch.needed, "expected": batch.expected,
         "low": batch.low, "high": batch.high, "sow_on": stages[0].actual_start or stages[0].planned.lower,
         "ready_on": stages[-1].planned.upper, "orders": [line.order.number for line in asked],
-        "chance": next((line.chance for line in asked), None),
+        "chance": next((line.chance for line in asked if line.state == OrderLine.State.OPEN), None),
+        "delivered": sum(line.delivered for line in asked),
         "visits": [
             {"id": i.pk, "number": i.number, "words": i.words, "state": i.state, "decision": i.decision, "planned_on": i.planned_on}
             for i in (block.inspections.all() if block else [])

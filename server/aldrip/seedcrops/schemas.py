@@ -39,6 +39,7 @@ class SeedCropOut(Schema):
     ready_on: date
     orders: list[str]
     chance: float | None
+    delivered: int
     visits: list[VisitOut]
     next_visit: date | None
 
@@ -135,7 +136,7 @@ class ParentFloweringOut(Schema):
     working: list[StepOut]
 
 
-class RemedyOut(Schema):
+class NickRemedyOut(Schema):
     id: int
     name: str
     role: str
@@ -181,7 +182,7 @@ class MatchOut(Schema):
     working: list[StepOut]
     shedding_from: date
     bees: BeesOut | None
-    remedies: list[RemedyOut]
+    remedies: list[NickRemedyOut]
 
 
 class FloweringOut(Schema):
@@ -368,6 +369,11 @@ class IsolationRemedyOut(Schema):
     sow_on: date | None
 
 
+class DistanceBandOut(Schema):
+    metres: float
+    line: list[list[float]]
+
+
 class IsolationOut(Schema):
     outline: dict[str, Any]
     plantable: dict[str, Any]
@@ -378,6 +384,10 @@ class IsolationOut(Schema):
     flowers_to: date | None
     neighbours: list[NeighbourOut]
     remedies: list[IsolationRemedyOut]
+    bands: list[DistanceBandOut]
+    class_name: str
+    step: str
+    version: int
     working: list[StepOut]
 
 

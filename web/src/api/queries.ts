@@ -68,6 +68,36 @@ export const noteQuery = (id: number) =>
     queryFn: () => take(api.GET("/api/deliveries/{delivery_id}", { params: { path: { delivery_id: id } } })),
   });
 
+export const seedCropsQuery = queryOptions({
+  queryKey: ["seedcrops"],
+  queryFn: () => take(api.GET("/api/seed-crops")),
+});
+export const blockQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["block", id],
+    queryFn: () => take(api.GET("/api/seed-blocks/{block_id}", { params: { path: { block_id: id } } })),
+  });
+export const isolationQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["isolation", id],
+    queryFn: () => take(api.GET("/api/seed-blocks/{block_id}/isolation", { params: { path: { block_id: id } } })),
+  });
+export const inspectionQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["inspection", id],
+    queryFn: () => take(api.GET("/api/inspections/{inspection_id}", { params: { path: { inspection_id: id } } })),
+  });
+export const descentQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["descent", id],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}/descent", { params: { path: { lot_id: id } } })),
+  });
+export const wantingQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["wanting", id],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}/field-wanting", { params: { path: { lot_id: id } } })),
+  });
+
 /** After anything was saved: whatever hangs on it is asked for again. */
 export async function saved() {
   await queryClient.invalidateQueries({

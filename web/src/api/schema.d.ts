@@ -216,8 +216,71 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add Line */
+        /**
+         * Add Line
+         * @description A cultivar, a parent line with its heat to flowering, or a hybrid with its two parents.
+         */
         post: operations["aldrip_methods_api_add_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/field-standards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Field Standard
+         * @description What a field of a crop and class is inspected for; written again it replaces the house's own.
+         */
+        post: operations["aldrip_methods_api_add_field_standard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-standards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Seed Standard
+         * @description What seed of a crop and class must be like; limits that ship as law stay in force.
+         */
+        post: operations["aldrip_methods_api_add_seed_standard"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/isolation-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Rule
+         * @description A distance of the house's own scheme; it stands before the shipped one.
+         */
+        post: operations["aldrip_methods_api_add_rule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -259,6 +322,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Site
+         * @description Where on the globe a site lies.
+         */
+        patch: operations["aldrip_places_api_change_site"];
+        trace?: never;
+    };
     "/api/places/{place_id}": {
         parameters: {
             query?: never;
@@ -274,6 +357,26 @@ export interface paths {
         head?: never;
         /** Change Place */
         patch: operations["aldrip_places_api_change_place"];
+        trace?: never;
+    };
+    "/api/places/{place_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record Land Use
+         * @description What grew on a field in a year.
+         */
+        post: operations["aldrip_places_api_record_land_use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/day": {
@@ -410,6 +513,86 @@ export interface paths {
         put?: never;
         /** Correct Balance */
         post: operations["aldrip_lots_api_correct_balance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Result
+         * @description A laboratory result with its replicates; one that must be repeated is kept and counts for nothing.
+         */
+        post: operations["aldrip_lots_api_add_result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/seals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record Seals
+         * @description Official label or seal numbers of a released lot.
+         */
+        post: operations["aldrip_lots_api_record_seals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/descent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Family
+         * @description Everything that a lot was made from and everything that was made of it.
+         */
+        get: operations["aldrip_lots_api_family"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/label.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Label Pdf
+         * @description The supplier's own label of a released lot, with QR and check character.
+         */
+        get: operations["aldrip_lots_api_label_pdf"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -854,6 +1037,548 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seed-crops": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Seed Crops */
+        get: operations["aldrip_seedcrops_api_seed_crops"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Out
+         * @description Lay a batch of seed out on its field.
+         */
+        post: operations["aldrip_seedcrops_api_lay_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Block */
+        get: operations["aldrip_seedcrops_api_block"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description What a change of the layout would do; nothing is saved.
+         */
+        post: operations["aldrip_seedcrops_api_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Save a change of the layout under the version it was seen with.
+         */
+        post: operations["aldrip_seedcrops_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/sown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sown
+         * @description One line was sown.
+         */
+        post: operations["aldrip_seedcrops_api_sown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen
+         * @description A stage was seen on a parent.
+         */
+        post: operations["aldrip_seedcrops_api_seen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remedy
+         * @description Choose or drop a remedy for the flowering match.
+         */
+        post: operations["aldrip_seedcrops_api_remedy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/hives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hives
+         * @description Hives are ordered for a day.
+         */
+        post: operations["aldrip_seedcrops_api_hives"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/isolation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Isolated
+         * @description Neighbours with their distances, breaches with three remedies.
+         */
+        get: operations["aldrip_seedcrops_api_isolated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave Strip
+         * @description Leave what lies too near.
+         */
+        post: operations["aldrip_seedcrops_api_leave_strip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/class": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Class
+         * @description Grow a block on as a lower class.
+         */
+        post: operations["aldrip_seedcrops_api_drop_class"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Neighbour
+         * @description A neighbour's crop as it was seen.
+         */
+        post: operations["aldrip_seedcrops_api_add_neighbour"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/neighbours/{neighbour_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Neighbour */
+        patch: operations["aldrip_seedcrops_api_change_neighbour"];
+        trace?: never;
+    };
+    "/api/neighbours/{neighbour_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Forget Neighbour */
+        post: operations["aldrip_seedcrops_api_forget_neighbour"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Inspection
+         * @description A visit with its count, and the decision table that a phone needs without a signal.
+         */
+        get: operations["aldrip_seedcrops_api_inspection"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Begin a count: its limits and areas are frozen.
+         */
+        post: operations["aldrip_seedcrops_api_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count
+         * @description Entries of a count, each kept once.
+         */
+        post: operations["aldrip_seedcrops_api_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign
+         * @description Sign what follows a count.
+         */
+        post: operations["aldrip_seedcrops_api_sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/male-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Male Out
+         * @description The male rows and borders are out.
+         */
+        post: operations["aldrip_seedcrops_api_male_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/harvest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Harvest
+         * @description A load of the block at the door. Refused for the female while the male stands.
+         */
+        post: operations["aldrip_seedcrops_api_harvest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/drying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dry
+         * @description A lot was dried; the water leaves its balance.
+         */
+        post: operations["aldrip_seedcrops_api_dry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cleaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clean
+         * @description Raw lots went over the cleaner; a clean lot came out.
+         */
+        post: operations["aldrip_seedcrops_api_clean"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/field-wanting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Field Wanting
+         * @description What the fields behind a lot still leave open before it may be released.
+         */
+        get: operations["aldrip_seedcrops_api_field_wanting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verdict
+         * @description Sign release, hold, downgrade or rejection of a lot.
+         */
+        post: operations["aldrip_seedcrops_api_verdict"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/rows.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rows Pdf
+         * @description The row plan for the planter's cab.
+         */
+        get: operations["aldrip_seedcrops_api_rows_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows Csv */
+        get: operations["aldrip_seedcrops_api_rows_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/rows.geojson": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows Geojson */
+        get: operations["aldrip_seedcrops_api_rows_geojson"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -927,6 +1652,46 @@ export interface paths {
          * @description Delivery note with labels: text, QR, check character. It is no official certificate.
          */
         get: operations["aldrip_deliveries_api_note_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/quality-declaration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Declaration
+         * @description The quality declaration as it was issued with a delivery of seed.
+         */
+        get: operations["aldrip_deliveries_api_declaration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery_id}/quality-declaration.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Declaration Pdf
+         * @description The quality declaration to print. It is no official certificate.
+         */
+        get: operations["aldrip_deliveries_api_declaration_pdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1038,6 +1803,15 @@ export interface components {
              * @default 0
              */
             excess_c: number;
+            /** Outline */
+            outline?: {
+                [key: string]: unknown;
+            } | null;
+            /** Corners M */
+            corners_m?: [
+                number,
+                number
+            ][] | null;
         };
         /** SetUpIn */
         SetUpIn: {
@@ -1214,6 +1988,21 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** ClassSchemeOut */
+        ClassSchemeOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Classes */
+            classes: {
+                [key: string]: unknown;
+            }[];
+            /** Chosen */
+            chosen: boolean;
+        };
         /** ContainerOut */
         ContainerOut: {
             /** Id */
@@ -1282,6 +2071,20 @@ export interface components {
             name: string;
             /** Own */
             own: boolean;
+            /** Role */
+            role: string;
+            /** Tgw G */
+            tgw_g: number | null;
+            /** Female Id */
+            female_id: number | null;
+            /** Male Id */
+            male_id: number | null;
+            /** To Flower C D */
+            to_flower_c_d: number | null;
+            /** Flower Spread Days */
+            flower_spread_days: number | null;
+            /** Flower Lasts Days */
+            flower_lasts_days: number | null;
         };
         /** LibraryOut */
         LibraryOut: {
@@ -1297,6 +2100,10 @@ export interface components {
             standards: components["schemas"]["StandardOut"][];
             /** Methods */
             methods: components["schemas"]["MethodOut"][];
+            /** Schemes */
+            schemes: components["schemas"]["ClassSchemeOut"][];
+            /** Rules */
+            rules: components["schemas"]["RuleOut"][];
         };
         /** LimitOut */
         LimitOut: {
@@ -1308,6 +2115,8 @@ export interface components {
             low?: number | null;
             /** High */
             high?: number | null;
+            /** Limit */
+            limit?: number | null;
             /**
              * Unit
              * @default
@@ -1315,6 +2124,21 @@ export interface components {
             unit: string;
             /** Source */
             source: string;
+            /**
+             * Statutory
+             * @default false
+             */
+            statutory: boolean;
+            /**
+             * Required
+             * @default true
+             */
+            required: boolean;
+            /**
+             * Decision
+             * @default
+             */
+            decision: string;
         };
         /** MethodOut */
         MethodOut: {
@@ -1338,6 +2162,8 @@ export interface components {
             cell_factor: number;
             /** Cell Factor Sd */
             cell_factor_sd: number;
+            /** Way */
+            way: string;
             /** Container Id */
             container_id: number | null;
             /** Mix Id */
@@ -1373,6 +2199,33 @@ export interface components {
             spillage: number;
             /** Note */
             note: string;
+            /** Sources */
+            sources: {
+                [key: string]: string;
+            };
+            /** Own */
+            own: boolean;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Id */
+            id: number;
+            /** Scheme */
+            scheme: string;
+            /** Crop Id */
+            crop_id: number;
+            /** Seed Class */
+            seed_class: string;
+            /** Step */
+            step: string;
+            /** Kind */
+            kind: string;
+            /** Metres */
+            metres: number;
+            /** Time Allowed */
+            time_allowed: boolean;
+            /** Time Margin Days */
+            time_margin_days: number;
             /** Sources */
             sources: {
                 [key: string]: string;
@@ -1423,6 +2276,18 @@ export interface components {
             name: string;
             /** Form */
             form: string;
+            /** Kind */
+            kind: string;
+            /** Crop Id */
+            crop_id: number | null;
+            /** Seed Class */
+            seed_class: string;
+            /** Sampling */
+            sampling: {
+                [key: string]: number;
+            };
+            /** Own */
+            own: boolean;
             /** Limits */
             limits: components["schemas"]["LimitOut"][];
         };
@@ -1434,6 +2299,137 @@ export interface components {
             name: string;
             /** Tgw G */
             tgw_g?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role: string;
+            /** Female Id */
+            female_id?: number | null;
+            /** Male Id */
+            male_id?: number | null;
+            /** To Flower C D */
+            to_flower_c_d?: number | null;
+            /** Flower Spread Days */
+            flower_spread_days?: number | null;
+            /** Flower Lasts Days */
+            flower_lasts_days?: number | null;
+        };
+        /** FieldLimitIn */
+        FieldLimitIn: {
+            /** Attribute */
+            attribute: string;
+            /** Words */
+            words: string;
+            /** Limit */
+            limit: number;
+            /**
+             * Decision
+             * @default reject_number
+             * @enum {string}
+             */
+            decision: "reject_number" | "plain_max";
+            /**
+             * Is Plant
+             * @default true
+             */
+            is_plant: boolean;
+            /**
+             * Cures
+             * @default true
+             */
+            cures: boolean;
+        };
+        /** FieldStandardIn */
+        FieldStandardIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Seed Class */
+            seed_class: string;
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /**
+             * First Areas
+             * @default 5
+             */
+            first_areas: number;
+            /**
+             * First Ha
+             * @default 2
+             */
+            first_ha: number;
+            /**
+             * Per Ha
+             * @default 2
+             */
+            per_ha: number;
+            /**
+             * Plants Per Area
+             * @default 400
+             */
+            plants_per_area: number;
+            /** Limits */
+            limits: components["schemas"]["FieldLimitIn"][];
+        };
+        /** SeedLimitIn */
+        SeedLimitIn: {
+            /**
+             * Attribute
+             * @enum {string}
+             */
+            attribute: "germination" | "purity" | "moisture" | "other_seeds";
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Required
+             * @default true
+             */
+            required: boolean;
+        };
+        /** SeedStandardIn */
+        SeedStandardIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Seed Class */
+            seed_class: string;
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /** Limits */
+            limits: components["schemas"]["SeedLimitIn"][];
+        };
+        /** RuleIn */
+        RuleIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Seed Class */
+            seed_class: string;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "hybrid" | "increase" | "open";
+            /** Kind */
+            kind: string;
+            /** Metres */
+            metres: number;
+            /**
+             * Time Allowed
+             * @default false
+             */
+            time_allowed: boolean;
+            /**
+             * Time Margin Days
+             * @default 14
+             */
+            time_margin_days: number;
+            /** Source */
+            source: string;
         };
         /** ContainerIn */
         ContainerIn: {
@@ -1461,6 +2457,17 @@ export interface components {
             value: string;
             /** Label */
             label: string;
+        };
+        /** LandUseOut */
+        LandUseOut: {
+            /** Year */
+            year: number;
+            /** Crop */
+            crop: string;
+            /** Family */
+            family: string;
+            /** Clean */
+            clean: boolean;
         };
         /** PlaceOut */
         PlaceOut: {
@@ -1492,6 +2499,12 @@ export interface components {
             excess_c: number;
             /** Active */
             active: boolean;
+            /** Outline */
+            outline: {
+                [key: string]: unknown;
+            } | null;
+            /** History */
+            history: components["schemas"]["LandUseOut"][];
         };
         /** PlacesOut */
         PlacesOut: {
@@ -1510,6 +2523,8 @@ export interface components {
             name: string;
             /** Latitude */
             latitude: number;
+            /** Longitude */
+            longitude: number | null;
             /** Monthly C */
             monthly_c: number[];
             /** Last Frost */
@@ -1539,8 +2554,24 @@ export interface components {
              * @default 0
              */
             excess_c: number;
+            /** Outline */
+            outline?: {
+                [key: string]: unknown;
+            } | null;
+            /** Corners M */
+            corners_m?: [
+                number,
+                number
+            ][] | null;
             /** Site Id */
             site_id: number;
+        };
+        /** SiteIn */
+        SiteIn: {
+            /** Latitude */
+            latitude: number;
+            /** Longitude */
+            longitude?: number | null;
         };
         /** PlaceChange */
         PlaceChange: {
@@ -1566,11 +2597,37 @@ export interface components {
              * @default 0
              */
             excess_c: number;
+            /** Outline */
+            outline?: {
+                [key: string]: unknown;
+            } | null;
+            /** Corners M */
+            corners_m?: [
+                number,
+                number
+            ][] | null;
             /**
              * Active
              * @default true
              */
             active: boolean;
+        };
+        /** LandUseIn */
+        LandUseIn: {
+            /** Year */
+            year: number;
+            /** Crop */
+            crop: string;
+            /**
+             * Family
+             * @default
+             */
+            family: string;
+            /**
+             * Clean
+             * @default false
+             */
+            clean: boolean;
         };
         /** DayOut */
         DayOut: {
@@ -1720,6 +2777,18 @@ export interface components {
             treatment: string;
             /** Note */
             note: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
+            /** Status */
+            status: string;
+            /** Status Words */
+            status_words: string;
+            /** Label Number */
+            label_number: string;
+            /** Moisture Percent */
+            moisture_percent: number | null;
         };
         /**
          * LotIn
@@ -1773,6 +2842,104 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Seed Class
+             * @default
+             */
+            seed_class: string;
+            /**
+             * Label Number
+             * @default
+             */
+            label_number: string;
+        };
+        /** AttributeOut */
+        AttributeOut: {
+            /** Attribute */
+            attribute: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Asked */
+            asked: string;
+            /** Outcome */
+            outcome: string;
+            /** Value */
+            value: number | null;
+            /** Margin */
+            margin: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** On */
+            on: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Required */
+            required: boolean;
+            /** Statutory */
+            statutory: boolean;
+            /** Source */
+            source: string;
+        };
+        /** ClassOut */
+        ClassOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+        };
+        /** GivenOut */
+        GivenOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value?: number | string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Origin */
+            origin: string;
+            /** Source */
+            source?: string | null;
+        };
+        /** IntakeOut */
+        IntakeOut: {
+            /** Gross Kg */
+            gross_kg: number;
+            /** Tare Kg */
+            tare_kg: number;
+            /** Moisture Percent */
+            moisture_percent: number;
+            /** Limit Percent */
+            limit_percent: number | null;
+            /** Purity Percent */
+            purity_percent: number | null;
+            /** Pests */
+            pests: string;
+            /** Decision */
+            decision: string;
+            /** Batch */
+            batch: string;
+        };
+        /** JudgedOut */
+        JudgedOut: {
+            /** Standard */
+            standard: string;
+            /** Proposal */
+            proposal: string;
+            /** Sentence */
+            sentence: string;
+            /** Downgrade To */
+            downgrade_to: string | null;
+            /** Attributes */
+            attributes: components["schemas"]["AttributeOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
         };
         /** LotDetail */
         LotDetail: {
@@ -1817,10 +2984,30 @@ export interface components {
             treatment: string;
             /** Note */
             note: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
+            /** Status */
+            status: string;
+            /** Status Words */
+            status_words: string;
+            /** Label Number */
+            label_number: string;
+            /** Moisture Percent */
+            moisture_percent: number | null;
             /** Movements */
             movements: components["schemas"]["MovementOut"][];
             /** Tests */
             tests: components["schemas"]["TestOut"][];
+            judged: components["schemas"]["JudgedOut"] | null;
+            /** Signed */
+            signed: components["schemas"]["SignedOut"][];
+            /** Seals */
+            seals: components["schemas"]["SealOut"][];
+            intake: components["schemas"]["IntakeOut"] | null;
+            /** Lower Classes */
+            lower_classes: components["schemas"]["ClassOut"][];
         };
         /** MovementOut */
         MovementOut: {
@@ -1846,6 +3033,53 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** SealOut */
+        SealOut: {
+            /** Number */
+            number: string;
+            /** Kind */
+            kind: string;
+        };
+        /** SignedOut */
+        SignedOut: {
+            /** Id */
+            id: number;
+            /** Decision */
+            decision: string;
+            /** Sentence */
+            sentence: string;
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /** Role */
+            role: string;
+            /** Seed Class */
+            seed_class: string;
+            /**
+             * Happened At
+             * Format: date-time
+             */
+            happened_at: string;
+        };
+        /** StepOut */
+        StepOut: {
+            /** Label */
+            label: string;
+            /** Formula */
+            formula: string;
+            /** Inputs */
+            inputs: components["schemas"]["GivenOut"][];
+            /** Value */
+            value?: number | string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Source */
+            source?: string | null;
+        };
         /** TestOut */
         TestOut: {
             /** Id */
@@ -1863,6 +3097,20 @@ export interface components {
             tested_on: string;
             /** By */
             by: string;
+            /** Expires On */
+            expires_on: string | null;
+            /** Repeat */
+            repeat: string;
+            /** Certificate */
+            certificate: string;
+            /** Detail */
+            detail: {
+                [key: string]: unknown;
+            };
+            /** Stands */
+            stands: boolean;
+            /** Reason */
+            reason: string;
         };
         /** TestIn */
         TestIn: {
@@ -1888,6 +3136,149 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** ResultOut */
+        ResultOut: {
+            /** Id */
+            id: number;
+            /** Repeat */
+            repeat: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * ResultIn
+         * @description A laboratory result as it was read; fill the fields of its kind.
+         */
+        ResultIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "germination" | "purity" | "moisture" | "other_seeds";
+            /**
+             * Tested On
+             * Format: date
+             */
+            tested_on: string;
+            /**
+             * Normal
+             * @default []
+             */
+            normal: number[];
+            /**
+             * Seeds Per Replicate
+             * @default 100
+             */
+            seeds_per_replicate: number;
+            /** Pure G */
+            pure_g?: number | null;
+            /** Inert G */
+            inert_g?: number | null;
+            /** Other G */
+            other_g?: number | null;
+            /**
+             * Duplicates
+             * @default []
+             */
+            duplicates: number[];
+            /** Seeds Found */
+            seeds_found?: number | null;
+            /** Sample G */
+            sample_g?: number | null;
+            /**
+             * Certificate
+             * @default
+             */
+            certificate: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** SealsIn */
+        SealsIn: {
+            /** Numbers */
+            numbers: string[];
+            /**
+             * Kind
+             * @default label
+             * @enum {string}
+             */
+            kind: "label" | "seal";
+        };
+        /** FamilyOut */
+        FamilyOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Level */
+            level: number;
+            /** Form */
+            form: string;
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
+            /** Status */
+            status: string;
+            /** Unit */
+            unit: string;
+            /** Balance */
+            balance: number;
+            /**
+             * Received On
+             * Format: date
+             */
+            received_on: string;
+            /** Supplier */
+            supplier: string;
+            /** Supplier Ref */
+            supplier_ref: string;
+            /** Label Number */
+            label_number: string;
+            /** Batch */
+            batch: string | null;
+            /** Made From */
+            made_from: components["schemas"]["MadeFromOut"][];
+            /** Movements */
+            movements: components["schemas"]["MovedOut"][];
+        };
+        /** MadeFromOut */
+        MadeFromOut: {
+            /** Parent */
+            parent: number;
+            /** Quantity */
+            quantity: number;
+            /** How */
+            how: string;
+        };
+        /** MovedOut */
+        MovedOut: {
+            /** Kind */
+            kind: string;
+            /** Quantity */
+            quantity: number;
+            /** Code */
+            code: string;
+            /**
+             * On
+             * Format: date-time
+             */
+            on: string;
+        };
         /** OrderLineOut */
         OrderLineOut: {
             /** Id */
@@ -1908,6 +3299,8 @@ export interface components {
             cultivar: string;
             /** Form */
             form: string;
+            /** Seed Class */
+            seed_class: string;
             /** Quantity */
             quantity: number;
             /** Unit */
@@ -1986,6 +3379,11 @@ export interface components {
              * @default
              */
             form: string;
+            /**
+             * Seed Class
+             * @default
+             */
+            seed_class: string;
             /**
              * Quantity
              * @default
@@ -2097,6 +3495,8 @@ export interface components {
             start: number;
             /** Start Typed */
             start_typed: boolean;
+            /** Way */
+            way: string;
             /** Trays */
             trays: number | null;
             /** Seeds */
@@ -2271,22 +3671,6 @@ export interface components {
             /** Batches */
             batches: number;
         };
-        /** GivenOut */
-        GivenOut: {
-            /** Name */
-            name: string;
-            /** Value */
-            value?: number | string | null;
-            /**
-             * Unit
-             * @default
-             */
-            unit: string;
-            /** Origin */
-            origin: string;
-            /** Source */
-            source?: string | null;
-        };
         /** LadderOut */
         LadderOut: {
             /** Id */
@@ -2319,6 +3703,8 @@ export interface components {
             start: number;
             /** Start Typed */
             start_typed: boolean;
+            /** Way */
+            way: string;
             /** Trays */
             trays: number | null;
             /** Seeds */
@@ -2536,24 +3922,6 @@ export interface components {
             happened: boolean;
             /** Running */
             running: boolean;
-        };
-        /** StepOut */
-        StepOut: {
-            /** Label */
-            label: string;
-            /** Formula */
-            formula: string;
-            /** Inputs */
-            inputs: components["schemas"]["GivenOut"][];
-            /** Value */
-            value?: number | string | null;
-            /**
-             * Unit
-             * @default
-             */
-            unit: string;
-            /** Source */
-            source?: string | null;
         };
         /** BoardOut */
         BoardOut: {
@@ -3087,6 +4455,1269 @@ export interface components {
             /** Litres */
             litres: number;
         };
+        /** SeedCropOut */
+        SeedCropOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Way */
+            way: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Block Id */
+            block_id: number | null;
+            /** Field */
+            field: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
+            /** Area M2 */
+            area_m2: number;
+            /** Needed */
+            needed: number;
+            /** Expected */
+            expected: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Orders */
+            orders: string[];
+            /** Chance */
+            chance: number | null;
+            /** Delivered */
+            delivered: number;
+            /** Visits */
+            visits: components["schemas"]["VisitOut"][];
+            /** Next Visit */
+            next_visit: string | null;
+        };
+        /** VisitOut */
+        VisitOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** State */
+            state: string;
+            /** Decision */
+            decision: string;
+            /**
+             * Planned On
+             * Format: date
+             */
+            planned_on: string;
+        };
+        /** AfterOut */
+        AfterOut: {
+            /** Gap Low */
+            gap_low: number;
+            /** Gap High */
+            gap_high: number;
+            /** Overlap */
+            overlap: number;
+        };
+        /** BeesOut */
+        BeesOut: {
+            /** Kind */
+            kind: string;
+            /** Per Ha */
+            per_ha: number;
+            /** Needed */
+            needed: number;
+            /**
+             * Arrive
+             * Format: date
+             */
+            arrive: string;
+            /** Flower Percent */
+            flower_percent: number;
+            /** Ordered */
+            ordered: number | null;
+            /** Ordered For */
+            ordered_for: string | null;
+        };
+        /** BlockLotOut */
+        BlockLotOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Kg */
+            kg: number;
+            /** Seed Class */
+            seed_class: string;
+            /** Label Number */
+            label_number: string;
+        };
+        /** BlockOut */
+        BlockOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Way */
+            way: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Block Id */
+            block_id: number | null;
+            /** Field */
+            field: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
+            /** Area M2 */
+            area_m2: number;
+            /** Needed */
+            needed: number;
+            /** Expected */
+            expected: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Orders */
+            orders: string[];
+            /** Chance */
+            chance: number | null;
+            /** Delivered */
+            delivered: number;
+            /** Visits */
+            visits: components["schemas"]["VisitOut"][];
+            /** Next Visit */
+            next_visit: string | null;
+            /** Version */
+            version: number;
+            /** Batch Version */
+            batch_version: number;
+            /** Step */
+            step: string;
+            /** Outline */
+            outline: {
+                [key: string]: unknown;
+            };
+            layout: components["schemas"]["LayoutOut"];
+            rows: components["schemas"]["DrawingOut"];
+            /** Parents */
+            parents: components["schemas"]["ParentOut"][];
+            drill: components["schemas"]["DrillOut"] | null;
+            /** Warnings */
+            warnings: string[];
+            /** History */
+            history: string[];
+            flowering: components["schemas"]["FloweringOut"];
+            generations: components["schemas"]["GenerationsOut"];
+            male_out: components["schemas"]["MaleOutOut"] | null;
+            /** Has Male */
+            has_male: boolean;
+            /** Intake Limit */
+            intake_limit: number | null;
+            /** Loads */
+            loads: components["schemas"]["LoadOut"][];
+            /** Stages Seen */
+            stages_seen: components["schemas"]["SeedStageOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** ClassAboveOut */
+        ClassAboveOut: {
+            /** Seed Class */
+            seed_class: string;
+            /** Line */
+            line: string;
+            /** Role */
+            role: string;
+            /** Kg */
+            kg: number;
+            /** Area Ha */
+            area_ha: number;
+            /** Seed In Kg */
+            seed_in_kg: number;
+            /** From Class */
+            from_class: string;
+        };
+        /**
+         * DrawingOut
+         * @description Metres from the lower left corner of the outline.
+         */
+        DrawingOut: {
+            /** Outline */
+            outline: number[][];
+            /** Rows */
+            rows: components["schemas"]["RowOut"][];
+            /** Female Share */
+            female_share: number | null;
+            /** Female Share In Pattern */
+            female_share_in_pattern: number | null;
+            /** Border Metres */
+            border_metres: number | null;
+            /** Passes */
+            passes: number | null;
+            /** Metres */
+            metres: {
+                [key: string]: number;
+            };
+            /** Plants */
+            plants: {
+                [key: string]: number;
+            };
+            /** Seed Kg */
+            seed_kg: {
+                [key: string]: number;
+            };
+        };
+        /** DrillOut */
+        DrillOut: {
+            /** Seeds Per M2 */
+            seeds_per_m2: number | null;
+            /** Rate Kg Per Ha */
+            rate_kg_per_ha: number | null;
+            /** Seed Kg */
+            seed_kg: number | null;
+            /** Seeds Per Metre Of Row */
+            seeds_per_metre_of_row: number | null;
+        };
+        /** FloweringOut */
+        FloweringOut: {
+            /** Problem */
+            problem: string;
+            match: components["schemas"]["MatchOut"] | null;
+        };
+        /** GenerationsOut */
+        GenerationsOut: {
+            /** Rungs */
+            rungs: components["schemas"]["SeedRungOut"][];
+            /** Classes */
+            classes: components["schemas"]["ClassAboveOut"][];
+            /** Problem */
+            problem: string;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** LayoutOut */
+        LayoutOut: {
+            /** Pattern */
+            pattern: string;
+            /** Bearing Deg */
+            bearing_deg: number;
+            /** Row Spacing M */
+            row_spacing_m: number;
+            /** Border Rows */
+            border_rows: number;
+            /** Headland Rows */
+            headland_rows: number;
+            /** Planter Rows */
+            planter_rows: number | null;
+            /** In Row Cm */
+            in_row_cm: {
+                [key: string]: number;
+            };
+            /** Establishment */
+            establishment: {
+                [key: string]: number;
+            };
+            /** Target Per M2 */
+            target_per_m2: number | null;
+            /** Sow On */
+            sow_on: {
+                [key: string]: string;
+            };
+            /** Male Sowings */
+            male_sowings: number;
+            /** Male Gap Days */
+            male_gap_days: number;
+        };
+        /** LoadOut */
+        LoadOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Net Kg */
+            net_kg: number;
+            /** Moisture Percent */
+            moisture_percent: number;
+            /** Decision */
+            decision: string;
+            /** Lot */
+            lot: string;
+            /** Lot Id */
+            lot_id: number | null;
+        };
+        /** MaleOutOut */
+        MaleOutOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** How */
+            how: string;
+        };
+        /** MatchOut */
+        MatchOut: {
+            /**
+             * From
+             * Format: date
+             */
+            from: string;
+            /**
+             * To
+             * Format: date
+             */
+            to: string;
+            /** Parents */
+            parents: components["schemas"]["ParentFloweringOut"][];
+            /** Gap Days */
+            gap_days: number | null;
+            /** Gap Sd Days */
+            gap_sd_days: number | null;
+            /** Overlap */
+            overlap: number | null;
+            /** Planned Overlap */
+            planned_overlap: number | null;
+            /** Remedy Class */
+            remedy_class: string | null;
+            /** Best Male Sow */
+            best_male_sow: string | null;
+            /** Best Overlap */
+            best_overlap: number | null;
+            after: components["schemas"]["AfterOut"] | null;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+            /**
+             * Shedding From
+             * Format: date
+             */
+            shedding_from: string;
+            bees: components["schemas"]["BeesOut"] | null;
+            /** Remedies */
+            remedies: components["schemas"]["NickRemedyOut"][];
+        };
+        /** NickRemedyOut */
+        NickRemedyOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Remedy Class */
+            remedy_class: string;
+            /** Shift Low */
+            shift_low: number;
+            /** Shift High */
+            shift_high: number;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Until Words */
+            until_words: string;
+            /** Useful */
+            useful: boolean;
+            /** Chosen */
+            chosen: boolean;
+            /** Caution */
+            caution: string;
+            /** Source */
+            source: string;
+        };
+        /** ParentFloweringOut */
+        ParentFloweringOut: {
+            /** Role */
+            role: string;
+            /** Line */
+            line: string;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /** Sown On */
+            sown_on: string | null;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Planned First
+             * Format: date
+             */
+            planned_first: string;
+            /** Date Sd Days */
+            date_sd_days: number;
+            /** Lasts Days */
+            lasts_days: number;
+            /** Sowings */
+            sowings: number;
+            /** Curve */
+            curve: number[];
+            /** Planned Curve */
+            planned_curve: number[];
+            /** Seen */
+            seen: components["schemas"]["StageSeenOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** ParentOut */
+        ParentOut: {
+            /** Role */
+            role: string;
+            /** Role Words */
+            role_words: string;
+            /** Line */
+            line: string;
+            /** Line Id */
+            line_id: number;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /** Sowings */
+            sowings: number;
+            /** Sowing Gap Days */
+            sowing_gap_days: number;
+            /** Tgw G */
+            tgw_g: number;
+            /** Tgw From */
+            tgw_from: string;
+            /** Seed Kg */
+            seed_kg: number | null;
+            /** Metres */
+            metres: number | null;
+            /** Plants */
+            plants: number | null;
+            /** Sown */
+            sown: components["schemas"]["SownOut"][];
+            /** Lots */
+            lots: components["schemas"]["BlockLotOut"][];
+        };
+        /** RowOut */
+        RowOut: {
+            /** Index */
+            index: number;
+            /** Line */
+            line: string;
+            /** Part */
+            part: string;
+            /** Length M */
+            length_m: number;
+            /** Segments */
+            segments: number[][][];
+        };
+        /** SeedRungOut */
+        SeedRungOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: string;
+        };
+        /** SeedStageOut */
+        SeedStageOut: {
+            /** Slug */
+            slug: string;
+            /** Words */
+            words: string;
+            /** Share */
+            share: number;
+        };
+        /** SownOut */
+        SownOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Kg */
+            kg: number;
+            /** Lot */
+            lot: string;
+            /** Lot Id */
+            lot_id: number;
+        };
+        /** StageSeenOut */
+        StageSeenOut: {
+            /** Id */
+            id: number;
+            /** Stage */
+            stage: string;
+            /** Words */
+            words: string;
+            /**
+             * Seen On
+             * Format: date
+             */
+            seen_on: string;
+        };
+        /** LayOutIn */
+        LayOutIn: {
+            /** Batch Id */
+            batch_id: number;
+            /** Field Id */
+            field_id?: number | null;
+            /** Outline */
+            outline?: {
+                [key: string]: unknown;
+            } | null;
+            /** Corners M */
+            corners_m?: [
+                number,
+                number
+            ][] | null;
+            /** Bearing Deg */
+            bearing_deg?: number | null;
+        };
+        /** LayoutPreviewOut */
+        LayoutPreviewOut: {
+            /** Sentence */
+            sentence: string;
+            /** Version */
+            version: number;
+            /** Figures */
+            figures: components["schemas"]["SeedFigureOut"][];
+            rows: components["schemas"]["DrawingOut"] | null;
+            flowering: components["schemas"]["FloweringOut"] | null;
+        };
+        /** SeedFigureOut */
+        SeedFigureOut: {
+            /** Name */
+            name: string;
+            /** Before */
+            before?: number | string | null;
+            /** After */
+            after?: number | string | null;
+            /** Unit */
+            unit: string;
+            /** Kind */
+            kind: string;
+            /** Worse */
+            worse: boolean;
+            /** Note */
+            note: string;
+        };
+        /** LayoutIn */
+        LayoutIn: {
+            /** Pattern */
+            pattern?: string | null;
+            /** Bearing Deg */
+            bearing_deg?: number | null;
+            /** Row Spacing M */
+            row_spacing_m?: number | null;
+            /** Border Rows */
+            border_rows?: number | null;
+            /** Headland Rows */
+            headland_rows?: number | null;
+            /** Planter Rows */
+            planter_rows?: number | null;
+            /**
+             * In Row Cm
+             * @default {}
+             */
+            in_row_cm: {
+                [key: string]: number;
+            };
+            /**
+             * Establishment
+             * @default {}
+             */
+            establishment: {
+                [key: string]: number;
+            };
+            /** Target Per M2 */
+            target_per_m2?: number | null;
+            /**
+             * Sow On
+             * @default {}
+             */
+            sow_on: {
+                [key: string]: string;
+            };
+            /** Male Sowings */
+            male_sowings?: number | null;
+            /** Male Gap Days */
+            male_gap_days?: number | null;
+        };
+        /** KeepLayoutIn */
+        KeepLayoutIn: {
+            /** Pattern */
+            pattern?: string | null;
+            /** Bearing Deg */
+            bearing_deg?: number | null;
+            /** Row Spacing M */
+            row_spacing_m?: number | null;
+            /** Border Rows */
+            border_rows?: number | null;
+            /** Headland Rows */
+            headland_rows?: number | null;
+            /** Planter Rows */
+            planter_rows?: number | null;
+            /**
+             * In Row Cm
+             * @default {}
+             */
+            in_row_cm: {
+                [key: string]: number;
+            };
+            /**
+             * Establishment
+             * @default {}
+             */
+            establishment: {
+                [key: string]: number;
+            };
+            /** Target Per M2 */
+            target_per_m2?: number | null;
+            /**
+             * Sow On
+             * @default {}
+             */
+            sow_on: {
+                [key: string]: string;
+            };
+            /** Male Sowings */
+            male_sowings?: number | null;
+            /** Male Gap Days */
+            male_gap_days?: number | null;
+            /** Version */
+            version: number;
+        };
+        /** SowIn */
+        SowIn: {
+            /** Role */
+            role: string;
+            /** Lot Id */
+            lot_id: number;
+            /** Kg */
+            kg: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Rows */
+            rows?: number | null;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** SeenIn */
+        SeenIn: {
+            /** Role */
+            role: string;
+            /** Stage */
+            stage: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** RemedyIn */
+        RemedyIn: {
+            /** Remedy Id */
+            remedy_id: number;
+            /** Chosen */
+            chosen: boolean;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** HivesIn */
+        HivesIn: {
+            /** Hives */
+            hives: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+        };
+        /** DistanceBandOut */
+        DistanceBandOut: {
+            /** Metres */
+            metres: number;
+            /** Line */
+            line: number[][];
+        };
+        /** IsolationOut */
+        IsolationOut: {
+            /** Outline */
+            outline: {
+                [key: string]: unknown;
+            };
+            /** Plantable */
+            plantable: {
+                [key: string]: unknown;
+            };
+            /** Strip Left */
+            strip_left: {
+                [key: string]: unknown;
+            } | null;
+            /** Area M2 */
+            area_m2: number;
+            /** Plantable M2 */
+            plantable_m2: number;
+            /** Flowers From */
+            flowers_from: string | null;
+            /** Flowers To */
+            flowers_to: string | null;
+            /** Neighbours */
+            neighbours: components["schemas"]["NeighbourOut"][];
+            /** Remedies */
+            remedies: components["schemas"]["IsolationRemedyOut"][];
+            /** Bands */
+            bands: components["schemas"]["DistanceBandOut"][];
+            /** Class Name */
+            class_name: string;
+            /** Step */
+            step: string;
+            /** Version */
+            version: number;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** IsolationRemedyOut */
+        IsolationRemedyOut: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Possible */
+            possible: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Kg Before */
+            kg_before: number;
+            /** Kg After */
+            kg_after: number;
+            /** Asks */
+            asks: string;
+            /** Seed Class */
+            seed_class: string | null;
+            /** Sow On */
+            sow_on: string | null;
+        };
+        /** NeighbourOut */
+        NeighbourOut: {
+            /** Key */
+            key: string;
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Outline */
+            outline: {
+                [key: string]: unknown;
+            };
+            /** Told */
+            told: string;
+            /** Flowers From */
+            flowers_from: string | null;
+            /** Flowers To */
+            flowers_to: string | null;
+            /** Distance M */
+            distance_m: number | null;
+            /** Required M */
+            required_m: number | null;
+            /** Source */
+            source: string;
+            /** State */
+            state: string;
+            /** Short M */
+            short_m: number | null;
+            /** Days Apart */
+            days_apart: number | null;
+            /** Line */
+            line: number[][] | null;
+        };
+        /** VersionIn */
+        VersionIn: {
+            /** Version */
+            version: number;
+        };
+        /** DropClassIn */
+        DropClassIn: {
+            /** Version */
+            version: number;
+            /** Seed Class */
+            seed_class: string;
+        };
+        /** NeighbourIn */
+        NeighbourIn: {
+            /** Name */
+            name: string;
+            /** Crop Id */
+            crop_id: number;
+            /** Kind */
+            kind: string;
+            /** Year */
+            year: number;
+            /**
+             * Seen On
+             * Format: date
+             */
+            seen_on: string;
+            /**
+             * Seen By
+             * @default
+             */
+            seen_by: string;
+            /** Outline */
+            outline?: {
+                [key: string]: unknown;
+            } | null;
+            /** Corners M */
+            corners_m?: [
+                number,
+                number
+            ][] | null;
+            /** Flowers From */
+            flowers_from?: string | null;
+            /** Flowers To */
+            flowers_to?: string | null;
+        };
+        /** ForgetIn */
+        ForgetIn: {
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * DecisionTableOut
+         * @description By plants counted and number found: lowest and highest true share, likely least and most at the end.
+         */
+        DecisionTableOut: {
+            /** Sample */
+            sample: number;
+            /** Reject At */
+            reject_at: {
+                [key: string]: number;
+            };
+            /** Rows */
+            rows: components["schemas"]["TableRowOut"][];
+        };
+        /** EarlierOut */
+        EarlierOut: {
+            /** Number */
+            number: number;
+            /** Sentence */
+            sentence: string;
+            /** Decision */
+            decision: string;
+            /** Signed At */
+            signed_at: string | null;
+        };
+        /** FaultLimitOut */
+        FaultLimitOut: {
+            /** Attribute */
+            attribute: string;
+            /** Words */
+            words: string;
+            /** Limit */
+            limit: number;
+            /** Decision */
+            decision: string;
+            /** Is Plant */
+            is_plant: boolean;
+            /** Source */
+            source: string;
+        };
+        /** FaultVerdictOut */
+        FaultVerdictOut: {
+            /** Attribute */
+            attribute: string;
+            /** Words */
+            words: string;
+            /** Limit */
+            limit: number;
+            /** Found */
+            found: number;
+            /** Reject At */
+            reject_at: number;
+            /** State */
+            state: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Likely Low */
+            likely_low: number;
+            /** Likely High */
+            likely_high: number;
+        };
+        /** InspectionOut */
+        InspectionOut: {
+            /** Id */
+            id: number;
+            /** Block Id */
+            block_id: number;
+            /** Batch */
+            batch: string;
+            /** Crop */
+            crop: string;
+            /** Field */
+            field: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** State */
+            state: string;
+            /**
+             * Planned On
+             * Format: date
+             */
+            planned_on: string;
+            /** Areas */
+            areas: number;
+            /** Plants Per Area */
+            plants_per_area: number;
+            /** Sample */
+            sample: number;
+            /** Standard */
+            standard: string;
+            /** Limits */
+            limits: components["schemas"]["FaultLimitOut"][];
+            /** Outline */
+            outline: number[][];
+            /** Points */
+            points: number[][];
+            /** Plants */
+            plants: number;
+            /** Faults */
+            faults: {
+                [key: string]: number;
+            };
+            /** By Area */
+            by_area: {
+                [key: string]: number;
+            };
+            judgement: components["schemas"]["JudgementOut"] | null;
+            table: components["schemas"]["DecisionTableOut"] | null;
+            /** Choices */
+            choices: string[];
+            /** Hours To Rogue */
+            hours_to_rogue: number | null;
+            /** Shedding From */
+            shedding_from: string | null;
+            /** Decision */
+            decision: string;
+            /** Sentence */
+            sentence: string;
+            /** Signed Role */
+            signed_role: string;
+            /** Signed By */
+            signed_by: string;
+            /** Signed At */
+            signed_at: string | null;
+            /** Counted */
+            counted: {
+                [key: string]: unknown;
+            };
+            follows: components["schemas"]["EarlierOut"] | null;
+        };
+        /** JudgementOut */
+        JudgementOut: {
+            /** State */
+            state: string;
+            /** More Plants */
+            more_plants: number;
+            /** Plants */
+            plants: number;
+            /** Faults */
+            faults: components["schemas"]["FaultVerdictOut"][];
+        };
+        /** TableRowOut */
+        TableRowOut: {
+            /** Plants */
+            plants: number;
+            /** By Found */
+            by_found: number[][];
+        };
+        /** CountedOut */
+        CountedOut: {
+            /** Entries */
+            entries: components["schemas"]["KeptOut"][];
+            inspection: components["schemas"]["InspectionOut"];
+        };
+        /** KeptOut */
+        KeptOut: {
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+            /** Kept */
+            kept: boolean;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+        };
+        /** EntriesIn */
+        EntriesIn: {
+            /** Entries */
+            entries: components["schemas"]["EntryIn"][];
+        };
+        /** EntryIn */
+        EntryIn: {
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+            /** Area */
+            area: number;
+            /**
+             * Plants
+             * @default 0
+             */
+            plants: number;
+            /**
+             * Faults
+             * @default {}
+             */
+            faults: {
+                [key: string]: number;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Takes Back */
+            takes_back?: string | null;
+        };
+        /** SignIn */
+        SignIn: {
+            /** Decision */
+            decision: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** MaleOutIn */
+        MaleOutIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** How */
+            how: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /**
+         * HarvestIn
+         * @description Weights as typed, so that “4.2 t” or “9300 lb” is understood.
+         */
+        HarvestIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Gross */
+            gross: string;
+            /**
+             * Tare
+             * @default 0
+             */
+            tare: string;
+            /** Moisture Percent */
+            moisture_percent: number;
+            /** Purity Percent */
+            purity_percent?: number | null;
+            /**
+             * Pests
+             * @default
+             */
+            pests: string;
+            /**
+             * Refused
+             * @default false
+             */
+            refused: boolean;
+            /**
+             * Equipment Clean
+             * @default false
+             */
+            equipment_clean: boolean;
+            /**
+             * Last
+             * @default false
+             */
+            last: boolean;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** MadeOut */
+        MadeOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+        };
+        /** DryIn */
+        DryIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** To Percent */
+            to_percent: number;
+            /**
+             * Mass After
+             * @default
+             */
+            mass_after: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** CleanIn */
+        CleanIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Lots */
+            lots: components["schemas"]["PartIn"][];
+            /** Clean */
+            clean: string;
+            /**
+             * Screenings
+             * @default 0
+             */
+            screenings: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** PartIn */
+        PartIn: {
+            /** Lot Id */
+            lot_id: number;
+            /** Kg */
+            kg: string;
+        };
+        /** VerdictIn */
+        VerdictIn: {
+            /** Decision */
+            decision: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Seed Class
+             * @default
+             */
+            seed_class: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
         /** DeliveriesOut */
         DeliveriesOut: {
             /** Due */
@@ -3115,6 +5746,10 @@ export interface components {
             lines: number;
             /** Short */
             short: number;
+            /** Unit */
+            unit: string;
+            /** Declared */
+            declared: boolean;
         };
         /** DueOut */
         DueOut: {
@@ -3132,6 +5767,10 @@ export interface components {
             cultivar: string;
             /** Form */
             form: string;
+            /** Seed Class */
+            seed_class: string;
+            /** Class Name */
+            class_name: string;
             /** Quantity */
             quantity: number;
             /** Delivered */
@@ -3328,6 +5967,78 @@ export interface components {
             items: components["schemas"]["NoteItemOut"][];
             /** Lines */
             lines: components["schemas"]["NoteLineOut"][];
+        };
+        /** DeclarationOut */
+        DeclarationOut: {
+            /** Code */
+            code: string;
+            /** Supplier */
+            supplier: string;
+            /** Customer */
+            customer: string;
+            /** Order */
+            order: string;
+            /**
+             * Delivered On
+             * Format: date
+             */
+            delivered_on: string;
+            /** Sha256 */
+            sha256: string;
+            /** Lots */
+            lots: components["schemas"]["DeclaredLotOut"][];
+        };
+        /** DeclaredLotOut */
+        DeclaredLotOut: {
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Class Name */
+            class_name: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /** Label */
+            label: string;
+            /** Results */
+            results: components["schemas"]["DeclaredRowOut"][];
+            /** Verdict */
+            verdict: string;
+            /** Standard */
+            standard: string;
+            /** Fields */
+            fields: string;
+            /** Inspections */
+            inspections: string;
+            /** Made From */
+            made_from: string;
+            /** Seals */
+            seals: string;
+        };
+        /** DeclaredRowOut */
+        DeclaredRowOut: {
+            /** Attribute */
+            attribute: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Asked */
+            asked: string;
+            /** Outcome */
+            outcome: string;
+            /** Value */
+            value: number | null;
+            /** On */
+            on: string | null;
+            /** Statutory */
+            statutory: boolean;
+            /** Source */
+            source: string;
         };
         /** DecisionOut */
         DecisionOut: {
@@ -3786,6 +6497,78 @@ export interface operations {
             };
         };
     };
+    aldrip_methods_api_add_field_standard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldStandardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandardOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_add_seed_standard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeedStandardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandardOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_add_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
     aldrip_methods_api_add_container: {
         parameters: {
             query?: never;
@@ -3854,6 +6637,32 @@ export interface operations {
             };
         };
     };
+    aldrip_places_api_change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
     aldrip_places_api_change_place: {
         parameters: {
             query?: never;
@@ -3866,6 +6675,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlaceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+        };
+    };
+    aldrip_places_api_record_land_use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LandUseIn"];
             };
         };
         responses: {
@@ -4088,6 +6923,100 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LotOut"];
                 };
+            };
+        };
+    };
+    aldrip_lots_api_add_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResultIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_api_record_seals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SealsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_lots_api_family: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyOut"][];
+                };
+            };
+        };
+    };
+    aldrip_lots_api_label_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4692,6 +7621,684 @@ export interface operations {
             };
         };
     };
+    aldrip_seedcrops_api_seed_crops: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeedCropOut"][];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_lay_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayOutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_block: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutPreviewOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepLayoutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_sown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SowIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_seen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_remedy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemedyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_hives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HivesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_isolated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IsolationOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_leave_strip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IsolationOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_drop_class: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropClassIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IsolationOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_add_neighbour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NeighbourIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_change_neighbour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                neighbour_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NeighbourIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_forget_neighbour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                neighbour_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForgetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_inspection: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountedOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_male_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaleOutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_harvest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarvestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_dry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_clean: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CleanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_field_wanting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_verdict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_rows_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_seedcrops_api_rows_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_seedcrops_api_rows_geojson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     aldrip_deliveries_api_deliveries: {
         parameters: {
             query?: {
@@ -4787,6 +8394,48 @@ export interface operations {
         };
     };
     aldrip_deliveries_api_note_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_deliveries_api_declaration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeclarationOut"];
+                };
+            };
+        };
+    };
+    aldrip_deliveries_api_declaration_pdf: {
         parameters: {
             query?: never;
             header?: never;

@@ -19,6 +19,7 @@ const ROOMS = [
   ["places", "Places"],
   ["batches", "Batches"],
   ["sowing", "Sowing"],
+  ["seedcrops", "Seed crops"],
   ["lots", "Lots"],
   ["diary", "Diary"],
   ["deliveries", "Deliveries"],
@@ -129,7 +130,7 @@ function RoomsList({
   return (
     <nav
       aria-label="Rooms"
-      className="noprint flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[136px] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
+      className="noprint relative flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[136px] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
     >
       <Link to="/" className="hidden h-[112px] flex-none px-5 pt-2 text-h1 font-bold no-underline lg:block">
         Aldrip
@@ -145,7 +146,7 @@ function RoomsList({
             aria-current={here ? "page" : undefined}
             className={`block flex-none px-3 py-1 no-underline lg:h-12 lg:pl-5 ${here ? "bg-paper shadow-none lg:border-ink lg:border-l-4 lg:pl-4" : ""}`}
           >
-            <span className="flex items-center justify-between gap-2 text-room font-medium">
+            <span className="flex items-center justify-between gap-1 whitespace-nowrap text-room font-medium">
               {name}
               {room?.waiting ? (
                 <>

@@ -250,7 +250,7 @@ function Flags({ line, go }: { line: Schemas["SeasonLineOut"]; go: (link: string
         <button
           type="button"
           key={flag.title + flag.by}
-          className="absolute border-l-2 border-decide p-0 text-left"
+          className={`absolute border-l-2 border-decide p-0 text-left ${fits ? "z-[1]" : ""}`}
           style={{ left: x, top: fits ? 24 : 10, height: fits ? 22 : 36 }}
           aria-label={words}
           title={words}

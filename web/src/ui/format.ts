@@ -29,9 +29,21 @@ export function area(value: number): string {
   return value >= 10 ? whole.format(value) : one.format(value);
 }
 
+/** Ground: hectares with two decimals. */
+export function hectares(m2: number): string {
+  return `${(m2 / 10_000).toFixed(2)} ha`;
+}
+
+/** Kilos: one decimal below a hundred, whole above. */
+export function kilos(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "";
+  return `${value < 100 && !Number.isInteger(value) ? one.format(value) : whole.format(value)} kg`;
+}
+
 /** A value with its unit, rounded as the unit asks. */
 export function quantity(value: number, unit: string): string {
   if (unit === "g") return grams(value);
+  if (unit === "m²" && value >= 10_000) return hectares(value);
   if (unit === "m²" || unit === "L") return `${area(value)} ${unit}`;
   return unit ? `${whole.format(value)} ${unit}` : whole.format(value);
 }

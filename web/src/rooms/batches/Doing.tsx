@@ -1,3 +1,4 @@
+import { Link } from "@tanstack/react-router";
 import { useCallback, useState } from "react";
 import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
@@ -24,7 +25,12 @@ export function Doing({ batch }: { batch: Batch }) {
   return (
     <section>
       <h2 className="border-rule border-b pb-1">What happens</h2>
-      {closed ? null : (
+      {batch.way !== "plants" ? (
+        <p className="py-2">
+          Grown for seed: sowing, counts, harvest and laboratory are recorded in{" "}
+          <Link to={"/seedcrops" as "/"}>Seed crops</Link> and <Link to={"/lots" as "/"}>Lots</Link>.
+        </p>
+      ) : closed ? null : (
         <div className="grid gap-3 py-2">
           {batch.state === "planned" && may("batches.do") ? <SownForm batch={batch} /> : null}
           {batch.state === "sown" && next && next.kind !== "grade" && next.kind !== "dispatch" && may("batches.do") ? (

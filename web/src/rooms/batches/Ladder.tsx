@@ -7,11 +7,12 @@ import { useProposal } from "../../shell/proposal";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { area, chance, count, grams, share } from "../../ui/format";
+import { area, chance, count, grams, quantity, share } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
 import { Doing } from "./Doing";
 import { Rungs } from "./Rungs";
+import { SeedRungs } from "./SeedRungs";
 
 type Batch = Schemas["LadderOut"];
 
@@ -37,14 +38,19 @@ export function Ladder() {
           <span className="min-w-0 flex-1 basis-56 text-ink3">
             {batch.orders.length ? <ForOrders batch={batch} /> : "for stock, no order yet"}
           </span>
-          {batch.state === "planned" ? <Link to={`/sowing?card=${batch.id}` as "/"}>Sowing card</Link> : null}
-          <a href={`/api/batches/${batch.id}/card.pdf`} target="_blank" rel="noreferrer">
-            Card as A5
-          </a>
+          {batch.state === "planned" && batch.way === "plants" ? (
+            <Link to={`/sowing?card=${batch.id}` as "/"}>Sowing card</Link>
+          ) : null}
+          {batch.way === "plants" ? (
+            <a href={`/api/batches/${batch.id}/card.pdf`} target="_blank" rel="noreferrer">
+              Card as A5
+            </a>
+          ) : null}
         </div>
         <Says batch={batch} />
         <Assumptions batch={batch} />
         <Rungs batch={batch} />
+        {batch.way === "plants" ? null : <SeedRungs batchId={batch.id} />}
         <div className="mt-6 grid gap-8 lg:grid-cols-2">
           <Doing batch={batch} />
           <History batch={batch} />
@@ -62,7 +68,8 @@ function ForOrders({ batch }: { batch: Batch }) {
         <span key={order.line_id}>
           {n ? "; " : ""}
           <Link to={`/orders?line=${order.line_id}` as "/"}>order {order.number}</Link>, {order.customer}:{" "}
-          {count(order.quantity)} in {windowWords(order.due_from, order.due_last)}
+          {order.unit === "kg" ? quantity(order.quantity, "kg") : count(order.quantity)} in{" "}
+          {windowWords(order.due_from, order.due_last)}
         </span>
       ))}
     </>
@@ -145,13 +152,14 @@ function Says({ batch }: { batch: Batch }) {
       }),
     ),
   );
+  const good = batch.unit === "kg" ? "kg of clean seed" : "good ones";
   if (batch.state === "delivered" || batch.state === "abandoned") {
     return (
       <p className="border-rule border-y py-2">
         This batch is {batch.state}
         {batch.yield_lot ? (
           <>
-            ; its {count(batch.yield_quantity)} good ones were lot <LotCode code={batch.yield_lot} />
+            ; its {count(batch.yield_quantity)} {good} were lot <LotCode code={batch.yield_lot} />
           </>
         ) : null}
         .
@@ -164,7 +172,7 @@ function Says({ batch }: { batch: Batch }) {
         <p>
           {batch.counted !== null && batch.counted !== undefined ? <>Counted {share(batch.counted)}. </> : null}
           {forecast.batches > 1 ? `${forecast.batches} batches together: forecast ` : "Forecast "}
-          <b>{count(forecast.expected)}</b> good ones ({count(forecast.low)} to {count(forecast.high)}) of{" "}
+          <b>{count(forecast.expected)}</b> {good} ({count(forecast.low)} to {count(forecast.high)}) of{" "}
           {count(forecast.needed)} promised
           {forecast.short > 0 ? (
             <>
@@ -188,7 +196,7 @@ function Says({ batch }: { batch: Batch }) {
         </p>
       ) : (
         <p>
-          Forecast <b>{count(batch.expected)}</b> good ones.
+          Forecast <b>{count(batch.expected)}</b> {good}.
         </p>
       )}
       {offer ? (

@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { type Change, useProposal } from "../../shell/proposal";
 import { useWorking } from "../../shell/working";
 import { isoWeek, shortDay } from "../../ui/dates";
-import { count, share } from "../../ui/format";
+import { count, hectares, share } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { OriginMark } from "../../ui/parts";
 import { type LogScale, makeLogScale } from "./ladderScale";
@@ -289,7 +289,8 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
         </div>
         <div className="cond w-[76px] flex-none whitespace-nowrap pl-2 text-note">
           {rung.unit}
-          {rung.band ? <div className="font-bold">now {count(rung.band.middle)}</div> : null}
+          {rung.unit === "m²" && rung.value >= 10_000 ? <div>{hectares(rung.value)}</div> : null}
+          {rung.band && rung.unit !== "m²" ? <div className="font-bold">now {count(rung.band.middle)}</div> : null}
         </div>
       </div>
       {rung.rate ? (

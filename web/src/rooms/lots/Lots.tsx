@@ -8,6 +8,7 @@ import { count, few, grams, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
+import { OwnSeed } from "./OwnSeed";
 import { Receive } from "./Receive";
 
 type Lot = Schemas["LotOut"];
@@ -78,7 +79,16 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
         </>
       ),
     },
-    { key: "form", head: "Form", value: (l) => l.form },
+    {
+      key: "form",
+      head: "Form",
+      value: (l) => `${l.form} ${l.class_name}`,
+      cell: (l) => (
+        <>
+          {l.form} <span className="note">{[l.class_name, l.status_words].filter(Boolean).join(", ")}</span>
+        </>
+      ),
+    },
     { key: "balance", head: "In stock", value: (l) => l.balance, cell: (l) => quantity(l.balance, l.unit), num: true },
     {
       key: "germination",
@@ -119,14 +129,23 @@ function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
   const { data: lot, error } = useQuery(lotQuery(id));
   const may = useMay();
   return (
-    <Sheet open onClose={onClose} title={lot ? `Lot ${lot.code}` : "Lot"}>
+    <Sheet
+      open
+      onClose={onClose}
+      title={lot ? `Lot ${lot.code}` : "Lot"}
+      wide={Boolean(lot?.status || lot?.seed_class)}
+    >
       <Faults error={error} />
       {lot ? (
         <>
           <p>
-            {lot.crop} {lot.cultivar}, {lot.form}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
+            {lot.crop} {lot.cultivar}, {lot.form}
+            {lot.class_name ? `, ${lot.class_name}` : ""}
+            {lot.status ? `, ${lot.status_words}` : ""}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
             {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}
           </p>
+          {lot.label_number ? <p>Official label {lot.label_number}.</p> : null}
+          {lot.status || lot.seed_class ? <OwnSeed lot={lot} /> : null}
           <h2 className="mt-4">Movements</h2>
           <table className="tbl">
             <tbody>
@@ -163,7 +182,7 @@ function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
               </tr>
             </tbody>
           </table>
-          {lot.form === "seed" ? (
+          {lot.form === "seed" && !lot.status ? (
             <>
               <h2 className="mt-4">Tests</h2>
               <table className="tbl">
@@ -185,7 +204,7 @@ function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
               {may("lots.test") ? <TestForm id={id} /> : null}
             </>
           ) : null}
-          {may("lots.receive") && lot.form === "seed" ? <BalanceForm id={id} unit={lot.unit} /> : null}
+          {may("lots.receive") && lot.form === "seed" && !lot.status ? <BalanceForm id={id} unit={lot.unit} /> : null}
         </>
       ) : null}
     </Sheet>

@@ -18,6 +18,8 @@ const EMPTY = {
   supplier_ref: "",
   treatment: "",
   cultivar: "",
+  seed_class: "",
+  label_number: "",
 };
 
 /** Receive a seed lot: what is on the label, and how much came. */
@@ -31,7 +33,9 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
     async () => {
       let line = form.line && form.line !== "new" ? Number(form.line) : null;
       if (form.line === "new") {
-        const added = await take(api.POST("/api/lines", { body: { crop_id: Number(form.crop), name: form.cultivar } }));
+        const added = await take(
+          api.POST("/api/lines", { body: { crop_id: Number(form.crop), name: form.cultivar, role: "" } }),
+        );
         line = added.id;
       }
       return take(
@@ -49,6 +53,8 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
             supplier_ref: form.supplier_ref,
             treatment: form.treatment,
             note: "",
+            seed_class: form.seed_class,
+            label_number: form.label_number,
           },
         }),
       );
@@ -70,6 +76,7 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
     "tgw",
     "tested_on",
     "name",
+    "seed_class",
   ];
   return (
     <Sheet open={open} onClose={onClose} title="Receive seed">
@@ -111,7 +118,7 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
         <Field
           label="How much came"
           fault={error?.of("quantity") ?? error?.of("quantity_g")}
-          hint="60 g, 2 oz or 0.5 lb; or packets below"
+          hint="60 g, 14 kg, 2 oz or 0.5 lb; or packets below"
         >
           <input className="input" value={form.quantity} onChange={put("quantity")} />
         </Field>
@@ -140,6 +147,21 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
           </Field>
           <Field label="Their number">
             <input className="input" value={form.supplier_ref} onChange={put("supplier_ref")} />
+          </Field>
+        </div>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Class, of parent seed" fault={error?.of("seed_class")}>
+            <select className="input" value={form.seed_class} onChange={put("seed_class")}>
+              <option value="">none</option>
+              {library?.schemes
+                .find((scheme) => scheme.chosen)
+                ?.classes.map((one) => (
+                  <option key={String(one.slug)}>{String(one.name)}</option>
+                ))}
+            </select>
+          </Field>
+          <Field label="Official label number">
+            <input className="input" value={form.label_number} onChange={put("label_number")} />
           </Field>
         </div>
         <Field label="Treated with" hint="Treated seed is never food or feed">

@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { few, share } from "../../ui/format";
 import { RoomHead } from "../../ui/parts";
+import { SeedLibrary } from "./SeedLibrary";
 
 type Library = Schemas["LibraryOut"];
 
@@ -59,7 +60,7 @@ function MethodView({ method, library }: { method: Schemas["MethodOut"]; library
         {method.by_seed
           ? `${method.seeds_per_cell} ${method.seeds_per_cell === 1 ? "seed" : "seeds"} a cell`
           : `from ${method.start_unit}`}
-        , {container?.name.toLowerCase()}
+        {container ? `, ${container.name.toLowerCase()}` : ""}
         {mix ? `, ${mix.name.toLowerCase()}` : ""}.
       </p>
       <table className="tbl mt-3">
@@ -106,9 +107,11 @@ function MethodView({ method, library }: { method: Schemas["MethodOut"]; library
               </td>
               <td>{stage.place_kind || ""}</td>
               <td>
-                {{ tray: "trays", tray_m2: "the area of its trays", unit_m2: `${stage.unit_m2 ?? ""} m² each` }[
-                  stage.density
-                ] ?? ""}
+                {{
+                  tray: "trays",
+                  tray_m2: "the area of its trays",
+                  unit_m2: method.way === "plants" ? `${stage.unit_m2 ?? ""} m² each` : "the whole field",
+                }[stage.density] ?? ""}
                 <Source text={stage.sources.unit_m2} />
               </td>
             </tr>
@@ -166,6 +169,7 @@ function MethodView({ method, library }: { method: Schemas["MethodOut"]; library
           </section>
         ) : null}
       </div>
+      {method.way !== "plants" && crop ? <SeedLibrary crop={crop} library={library} way={method.way} /> : null}
     </article>
   );
 }

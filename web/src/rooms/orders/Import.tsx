@@ -15,6 +15,7 @@ const COLUMNS: [keyof Row, string, string][] = [
   ["crop", "Crop", "w-28"],
   ["cultivar", "Cultivar", "w-28"],
   ["form", "Form", "w-32"],
+  ["seed_class", "Class", "w-24"],
   ["quantity", "Quantity", "w-24"],
   ["due", "Due", "w-28"],
   ["until", "Until", "w-24"],

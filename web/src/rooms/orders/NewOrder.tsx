@@ -6,7 +6,18 @@ import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 import { formsOf } from "./forms";
 
-const EMPTY = { order: "", customer: "", crop: "", cultivar: "", form: "", quantity: "", due: "", until: "", note: "" };
+const EMPTY = {
+  order: "",
+  customer: "",
+  crop: "",
+  cultivar: "",
+  form: "",
+  seed_class: "",
+  quantity: "",
+  due: "",
+  until: "",
+  note: "",
+};
 
 export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
@@ -16,6 +27,7 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
     setRow({ ...row, [name]: event.target.value });
   const crop = library?.crops.find((c) => c.name === row.crop);
   const forms = library && crop ? formsOf(library, crop.id) : [];
+  const method = library?.methods.find((m) => m.crop_id === crop?.id && m.form === (row.form || forms[0]));
   const save = useSave(
     async () => {
       const body = { rows: [{ ...row, form: row.form || (forms[0] ?? "") }] };
@@ -73,7 +85,23 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
             ))}
           </select>
         </Field>
-        <Field label="Quantity" fault={of("quantity")} hint="12000, 12,000 or 12k good ones">
+        {method && method.way !== "plants" ? (
+          <Field label="Class" fault={of("seed_class")}>
+            <select className="input" value={row.seed_class} onChange={put("seed_class")}>
+              <option value="">what the method gives</option>
+              {library?.schemes
+                .find((scheme) => scheme.chosen)
+                ?.classes.map((one) => (
+                  <option key={String(one.slug)}>{String(one.name)}</option>
+                ))}
+            </select>
+          </Field>
+        ) : null}
+        <Field
+          label="Quantity"
+          fault={of("quantity")}
+          hint={method?.unit === "kg" ? "2400 kg, 2.4 t or 5300 lb of clean seed" : "12000, 12,000 or 12k good ones"}
+        >
           <input className="input" value={row.quantity} onChange={put("quantity")} />
         </Field>
         <Field label="Due" fault={of("due")} hint="A day or a week, such as “week 36”">

@@ -2,9 +2,11 @@ import { useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { placesQuery } from "../../api/queries";
-import { area } from "../../ui/format";
+import { quantity } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
+import { OUTLINE_HINT, readOutline } from "../../ui/outline";
 import { Empty, Faults, Field, RoomHead, Sheet } from "../../ui/parts";
+import { QuickForm } from "../../ui/QuickForm";
 
 type Place = Schemas["PlaceOut"];
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -16,7 +18,14 @@ export function Places() {
   const site = data.sites[0];
   return (
     <div className="px-4 pb-6">
-      <RoomHead title="Places" note={site ? `${site.name}, latitude ${site.latitude}°` : ""}>
+      <RoomHead
+        title="Places"
+        note={
+          site
+            ? `${site.name}, latitude ${site.latitude}°, longitude ${site.longitude === null ? "not set" : `${site.longitude}°`}`
+            : ""
+        }
+      >
         {may("places.edit") ? (
           <button type="button" className="btn" onClick={() => setEdit("new")}>
             Add a place
@@ -46,12 +55,22 @@ export function Places() {
               <tr key={place.id} className={place.active ? "" : "text-ink3"}>
                 <td className="font-semibold">
                   {place.name} {place.active ? "" : "(closed)"}
+                  {place.kind === "field" ? (
+                    <div className="note">
+                      {place.outline
+                        ? `${(place.outline as { coordinates: number[][][] }).coordinates[0]?.length} corners`
+                        : "no outline yet"}
+                      {place.history
+                        .map((use) => `; ${use.year} ${use.crop.toLowerCase()}${use.clean ? ", inspected clean" : ""}`)
+                        .join("")}
+                    </div>
+                  ) : null}
                 </td>
                 <td>{place.kind_words}</td>
                 <td className="num">
-                  {place.capacity === null ? "not limited" : `${area(place.capacity)} ${place.unit}`}
+                  {place.capacity === null ? "not limited" : quantity(place.capacity, place.unit)}
                 </td>
-                <td className="num">{place.usable === null ? "" : `${area(place.usable)} ${place.unit}`}</td>
+                <td className="num">{place.usable === null ? "" : quantity(place.usable, place.unit)}</td>
                 <td>{warmth(place)}</td>
                 <td>
                   {may("places.edit") ? (
@@ -72,6 +91,34 @@ export function Places() {
       )}
       {site ? (
         <section className="mt-6">
+          {may("places.edit") ? (
+            <details className="mb-4 max-w-md">
+              <summary className="btn-link cursor-pointer">Where {site.name} lies on the globe</summary>
+              <div className="mt-2">
+                <QuickForm
+                  key={`${site.latitude}${site.longitude}`}
+                  button="Save"
+                  fields={[
+                    { name: "latitude", label: "Latitude, °", start: String(site.latitude), needed: true },
+                    {
+                      name: "longitude",
+                      label: "Longitude, ° (west is minus)",
+                      start: site.longitude === null ? "" : String(site.longitude),
+                      needed: true,
+                    },
+                  ]}
+                  save={(values) =>
+                    take(
+                      api.PATCH("/api/sites/{site_id}", {
+                        params: { path: { site_id: site.id } },
+                        body: { latitude: Number(values.latitude), longitude: Number(values.longitude) },
+                      }),
+                    )
+                  }
+                />
+              </div>
+            </details>
+          ) : null}
           <h2>Climate of {site.name}, means outside in °C</h2>
           <table className="tbl max-w-3xl">
             <thead>
@@ -137,12 +184,17 @@ function PlaceForm({
     cooled_to_c: text(place?.cooled_to_c),
     excess_c: text(place?.excess_c ?? 0),
     active: place?.active ?? true,
+    outline: "",
   });
-  const put = (name: keyof typeof form) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
-    setForm({ ...form, [name]: event.target.value });
+  const field = form.kind === "field";
+  const put =
+    (name: keyof typeof form) =>
+    (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement>) =>
+      setForm({ ...form, [name]: event.target.value });
   const number = (value: string) => (value.trim() === "" ? null : Number(value));
-  const save = useSave(() => {
+  const save = useSave(async () => {
     const body = {
+      ...(field ? readOutline(form.outline) : {}),
       name: form.name,
       kind: form.kind,
       capacity: number(form.capacity),
@@ -189,6 +241,15 @@ function PlaceForm({
         >
           <input className="input" inputMode="decimal" value={form.capacity} onChange={put("capacity")} />
         </Field>
+        {field ? (
+          <Field
+            label={place?.outline ? "Outline, to replace the one there" : "Outline"}
+            fault={error?.of("outline") ?? error?.of("corners_m")}
+            hint={`${OUTLINE_HINT}. Its area follows from it.`}
+          >
+            <textarea className="input min-h-28 py-1 font-mono" value={form.outline} onChange={put("outline")} />
+          </Field>
+        ) : null}
         <Field label="Gangways, % of it" fault={error?.of("gangway")}>
           <input className="input" inputMode="decimal" value={form.gangway} onChange={put("gangway")} />
         </Field>
@@ -213,12 +274,58 @@ function PlaceForm({
         ) : null}
         <Faults
           error={save.error}
-          fields={["name", "kind", "capacity", "gangway", "set_point_c", "cooled_to_c", "excess_c"]}
+          fields={[
+            "name",
+            "kind",
+            "capacity",
+            "gangway",
+            "set_point_c",
+            "cooled_to_c",
+            "excess_c",
+            "outline",
+            "corners_m",
+          ]}
         />
         <button type="submit" className="btn w-fit" disabled={save.isPending}>
           Save
         </button>
       </form>
+      {place && place.kind === "field" ? (
+        <section className="mt-6">
+          <h2 className="border-rule border-b pb-1">What grew there</h2>
+          <ul>
+            {place.history.map((use) => (
+              <li key={`${use.year}${use.crop}`} className="border-hair border-b py-1">
+                {use.year} {use.crop} {use.clean ? <span className="note">inspected clean</span> : null}
+              </li>
+            ))}
+          </ul>
+          <div className="mt-2">
+            <QuickForm
+              button="Add to the history"
+              fields={[
+                { name: "year", label: "Year", needed: true },
+                { name: "crop", label: "Crop", needed: true },
+                { name: "family", label: "Family, if known" },
+                { name: "clean", label: "It was inspected and clean", type: "check" },
+              ]}
+              save={(values) =>
+                take(
+                  api.POST("/api/places/{place_id}/history", {
+                    params: { path: { place_id: place.id } },
+                    body: {
+                      year: Number(values.year),
+                      crop: values.crop ?? "",
+                      family: values.family ?? "",
+                      clean: values.clean === "yes",
+                    },
+                  }),
+                )
+              }
+            />
+          </div>
+        </section>
+      ) : null}
     </Sheet>
   );
 }

@@ -1,0 +1,572 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Link, useParams } from "@tanstack/react-router";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
+import { inspectionQuery, saved } from "../../api/queries";
+import { usePrefs } from "../../shell/prefs";
+import { shortDay } from "../../ui/dates";
+import { count } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults, Sheet } from "../../ui/parts";
+import { CountDrawing, FieldRoute } from "./CountDrawing";
+import { keep, keepSheet, keptSheet, send, type Waiting, waiting } from "./outbox";
+import { nearest, outlookFrom, stateFrom, tallyWith } from "./verdictTable";
+
+type Visit = Schemas["InspectionOut"];
+
+/** The sheet from the server, or as it was kept here; entries wait here until they are there. */
+function useSheet(id: number) {
+  const client = useQueryClient();
+  const [sheet, setSheet] = useState<Visit | null>(null);
+  const [rows, setRows] = useState<Waiting[]>([]);
+  const [since, setSince] = useState<string | null>(null);
+  const [said, setSaid] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const take_ = useCallback(
+    async (fresh: Visit) => {
+      setSheet(fresh);
+      client.setQueryData(inspectionQuery(id).queryKey, fresh);
+      await keepSheet(fresh);
+    },
+    [client, id],
+  );
+  const push = useCallback(async () => {
+    const sent = await send(id);
+    if (sent.state === "sent") {
+      setSince(null);
+      setSaid("");
+      // What arrived counts on the server now; both change in one stroke, so that nothing is counted twice.
+      const left = await waiting(id);
+      if (sent.sheet) {
+        setSheet(sent.sheet);
+        client.setQueryData(inspectionQuery(id).queryKey, sent.sheet);
+      }
+      setRows(left);
+      return;
+    }
+    setRows(await waiting(id));
+    if (sent.state === "no signal") setSince((old) => old ?? new Date().toTimeString().slice(0, 5));
+    if (sent.state === "sign in")
+      setSaid("You are signed out, or may not count. What you entered is kept here; sign in again and it is sent.");
+    if (sent.state === "closed") setSaid(sent.message);
+  }, [client, id]);
+  useEffect(() => {
+    let alive = true;
+    (async () => {
+      try {
+        const fresh = await take(
+          api.GET("/api/inspections/{inspection_id}", { params: { path: { inspection_id: id } } }),
+        );
+        if (alive) await take_(fresh);
+      } catch (fault) {
+        const kept = await keptSheet(id);
+        if (!alive) return;
+        if (kept && fault instanceof ApiError && (fault.status === 0 || fault.status >= 500)) {
+          setSheet(kept);
+          setSince(new Date().toTimeString().slice(0, 5));
+        } else setError(fault);
+      }
+      if (alive) await push();
+    })();
+    const timer = window.setInterval(() => void push(), 4000);
+    const back = () => void push();
+    window.addEventListener("online", back);
+    return () => {
+      alive = false;
+      window.clearInterval(timer);
+      window.removeEventListener("online", back);
+    };
+  }, [id, push, take_]);
+  const enter = async (
+    entry: Omit<Schemas["EntryIn"], "client_uuid" | "note"> & { note?: string },
+    undoes?: Waiting["undoes"],
+  ) => {
+    const row: Waiting = {
+      inspection: id,
+      entry: { note: "", ...entry, client_uuid: entryId(), at: new Date().toISOString() },
+      ...(undoes ? { undoes } : {}),
+    };
+    await keep(row);
+    setRows((old) => [...old, row]);
+    void push();
+    return row.entry.client_uuid;
+  };
+  return { sheet, rows, since, said, error, enter, take: take_ };
+}
+
+export function Inspection() {
+  const { id } = useParams({ strict: false }) as { id: string };
+  const { sheet, rows, since, said, error, enter, take: fresh } = useSheet(Number(id));
+  const { setSun, sun } = usePrefs();
+  if (error)
+    return (
+      <div className="p-4">
+        <Faults error={error} />
+      </div>
+    );
+  if (!sheet) return <p className="p-4 text-ink3">Fetching …</p>;
+  return (
+    <div className="fixed inset-0 z-30 overflow-y-auto bg-paper lg:static lg:z-0 lg:overflow-visible">
+      <Bar since={since} waiting={rows.filter((row) => !row.refused).length} back={sheet.block_id} />
+      <div className="mx-auto max-w-[420px] px-4 pb-10 lg:mx-0">
+        <Head sheet={sheet} />
+        {said ? (
+          <p role="alert" className="fault my-2 border-2 border-ink p-2">
+            {said}
+          </p>
+        ) : null}
+        <Refused rows={rows} />
+        {sheet.state === "planned" ? (
+          <Begin sheet={sheet} onBegun={fresh} />
+        ) : sheet.state === "signed" ? (
+          <Signed sheet={sheet} left={rows.length} />
+        ) : (
+          <Counting sheet={sheet} rows={rows} enter={enter} onFresh={fresh} offline={since !== null} />
+        )}
+        <p className="mt-4 flex justify-between">
+          <button type="button" className="btn-link min-h-11" onClick={() => setSun(!sun)}>
+            Sun mode {sun ? "on" : "off"}
+          </button>
+        </p>
+      </div>
+    </div>
+  );
+}
+
+function Bar({ since, waiting: kept, back }: { since: string | null; waiting: number; back: number }) {
+  return (
+    <div
+      className={`sticky top-0 z-10 flex min-h-8 items-center justify-between px-4 font-bold ${since ? "bg-ink text-panel" : "bg-frame"}`}
+    >
+      <span role="status">
+        {since ? `No signal since ${since}` : kept ? "Sending …" : "Everything has arrived"}
+        {kept ? (
+          <span className="ml-4">
+            {kept} {kept === 1 ? "entry" : "entries"} kept here
+          </span>
+        ) : null}
+      </span>
+      <Link to={`/seedcrops/${back}/harvest` as "/"} className="leading-8">
+        Leave
+      </Link>
+    </div>
+  );
+}
+
+function Head({ sheet }: { sheet: Visit }) {
+  return (
+    <div className="flex items-start justify-between gap-3 py-2">
+      <div className="min-w-0">
+        <h1>
+          {sheet.field}, {sheet.crop.toLowerCase()}
+        </h1>
+        <p>
+          {sheet.words}, visit {sheet.number}
+        </p>
+        {sheet.follows ? (
+          <p className="font-medium">
+            First, {shortDay(sheet.follows.signed_at)}: {sheet.follows.sentence}
+          </p>
+        ) : (
+          <p className="note">
+            {sheet.cultivar} {sheet.batch}
+          </p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function Refused({ rows }: { rows: Waiting[] }) {
+  const refused = rows.filter((row) => row.refused);
+  if (!refused.length) return null;
+  return (
+    <div role="alert" className="my-2 border-2 border-ink p-2">
+      <p className="fault">
+        {refused.length} {refused.length === 1 ? "entry was" : "entries were"} not taken; they stay here.
+      </p>
+      <ul>
+        {refused.slice(0, 6).map((row) => (
+          <li key={row.entry.client_uuid}>
+            Area {row.entry.area}, {row.entry.at.slice(11, 16)}: {row.entry.plants} plants
+            {Object.entries(row.entry.faults ?? {}).map(([k, v]) => `, ${v} ${k}`)}. {row.refused}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+function Begin({ sheet, onBegun }: { sheet: Visit; onBegun: (fresh: Visit) => Promise<void> }) {
+  const may = useMay();
+  const begin = useSave(
+    () => take(api.POST("/api/inspections/{inspection_id}/begin", { params: { path: { inspection_id: sheet.id } } })),
+    (fresh) => void onBegun(fresh),
+  );
+  return (
+    <div className="grid gap-3 py-2">
+      <p>
+        Planned for <b>{shortDay(sheet.planned_on)}</b>
+        {sheet.shedding_from ? `; pollen must be reckoned with from ${shortDay(sheet.shedding_from)}` : ""}. Beginning
+        fixes limits, areas and their places; then the sheet works without a signal.
+      </p>
+      <Faults error={begin.error} />
+      {may("seedcrops.count") ? (
+        <button
+          type="button"
+          className="btn btn-decide min-h-14 text-h2"
+          onClick={() => begin.mutate(undefined)}
+          disabled={begin.isPending}
+        >
+          Begin the count
+        </button>
+      ) : (
+        <p className="note">You may look, not count.</p>
+      )}
+    </div>
+  );
+}
+
+function Signed({ sheet, left }: { sheet: Visit; left: number }) {
+  const words: Record<string, string> = {
+    accept: "Accepted",
+    rogue: "To be rogued and inspected again",
+    downgrade: "Downgraded",
+    reject: "Rejected",
+  };
+  return (
+    <div className="grid gap-2 py-2">
+      <p className="text-h1 font-bold">{words[sheet.decision]}</p>
+      <p>{sheet.sentence}</p>
+      <p className="note">
+        Signed by {sheet.signed_by}, {sheet.signed_role}, {shortDay(sheet.signed_at)}. Standard: {sheet.standard}.
+      </p>
+      {left ? (
+        <p className="fault">{left} entries were made after signing; they are kept here and count for nothing.</p>
+      ) : null}
+    </div>
+  );
+}
+
+const STATE = { accept: "Within the limits", reject: "Reject", continue: "Carry on" } as const;
+
+function Counting({
+  sheet,
+  rows,
+  enter,
+  onFresh,
+  offline,
+}: {
+  sheet: Visit;
+  rows: Waiting[];
+  enter: ReturnType<typeof useSheet>["enter"];
+  onFresh: (fresh: Visit) => Promise<void>;
+  offline: boolean;
+}) {
+  const may = useMay();
+  const table = sheet.table;
+  const alive = rows.filter((row) => !row.refused);
+  const here_ = new Set(alive.map((row) => row.entry.client_uuid));
+  const takenBack = new Set(alive.map((row) => row.entry.takes_back).filter(Boolean));
+  const counted = alive
+    .filter((row) => !takenBack.has(row.entry.client_uuid))
+    .flatMap((row) => {
+      if (!row.entry.takes_back)
+        return [{ area: row.entry.area, plants: row.entry.plants, faults: row.entry.faults as Record<string, number> }];
+      // What it takes back is on the server already, so it is taken off here until the server has done so.
+      if (here_.has(row.entry.takes_back) || !row.undoes) return [];
+      const faults = Object.fromEntries(Object.entries(row.undoes.faults).map(([name, many]) => [name, -many]));
+      return [{ area: row.entry.area, plants: -row.undoes.plants, faults }];
+    });
+  const tally = tallyWith(sheet, counted);
+  const done = (area: number) => (tally.byArea[area] ?? 0) >= sheet.plants_per_area;
+  const firstOpen = Array.from({ length: sheet.areas }, (_, n) => n + 1).find((area) => !done(area)) ?? sheet.areas;
+  const [chosen, setChosen] = useState<number | null>(null);
+  const area = chosen ?? firstOpen;
+  const [log, setLog] = useState<
+    { uuid: string; words: string; plants: number; faults: Record<string, number>; area: number }[]
+  >([]);
+  const [signing, setSigning] = useState(false);
+  const noted = useRef<HTMLDialogElement>(null);
+  if (!table) return null;
+  const state = stateFrom(table, tally);
+  const main = nearest(sheet, table, tally);
+  const found = main ? (tally.faults[main.attribute] ?? 0) : 0;
+  const outlook = main ? outlookFrom(table, tally.plants, found) : null;
+  const here = tally.byArea[area] ?? 0;
+  const left = sheet.plants_per_area - here;
+  const tap = async (plants: number, faults: Record<string, number>, words: string) => {
+    setChosen(area);
+    const uuid = await enter({ area, plants, faults });
+    setLog((old) =>
+      [...old, { uuid, words: `${words}, ${new Date().toTimeString().slice(0, 5)}`, plants, faults, area }].slice(-40),
+    );
+  };
+  const takeBack = async () => {
+    const last = log.at(-1);
+    if (!last) return;
+    setLog((old) => old.slice(0, -1));
+    await enter(
+      { area: last.area, plants: 0, faults: {}, takes_back: last.uuid },
+      { plants: last.plants, faults: last.faults },
+    );
+  };
+  const big = sheet.limits.filter((limit) => limit.is_plant)[0];
+  const small = sheet.limits.filter((limit) => limit !== big);
+  const next = area < sheet.areas ? area + 1 : null;
+  return (
+    <div>
+      <div className="flex items-start justify-between gap-3">
+        <div>
+          <p>
+            Area <b>{area}</b> of {sheet.areas}
+          </p>
+          <p className="mt-1 text-[1.75rem] leading-8 font-bold" role="status">
+            {state === "continue" ? <span aria-hidden="true">» </span> : null}
+            {STATE[state]}
+          </p>
+        </div>
+        <FieldRoute sheet={sheet} area={area} done={done} onChoose={setChosen} />
+      </div>
+      {main ? (
+        <p>
+          <b>
+            {count(found)} {main.words} in {count(tally.plants)} plants.
+          </b>{" "}
+          Limit {(main.limit * 100).toFixed(2)} %
+          {tally.plants ? `, so far ${((found / tally.plants) * 100).toFixed(2)} %` : ""}
+          {outlook ? ` (${(outlook.low * 100).toFixed(2)} to ${(outlook.high * 100).toFixed(2)})` : ""}.
+          {state === "continue" ? ` ${count(Math.max(0, sheet.sample - tally.plants))} more decide.` : ""}
+        </p>
+      ) : null}
+      {main ? (
+        <CountDrawing
+          sheet={sheet}
+          plants={tally.plants}
+          found={found}
+          rejectAt={table.reject_at[main.attribute] ?? 0}
+          outlook={outlook}
+          words={main.words}
+        />
+      ) : null}
+      {may("seedcrops.count") ? (
+        <>
+          <div className="grid grid-cols-2 gap-2">
+            <button
+              type="button"
+              className="tap min-h-[128px] border-[3px] border-ink bg-panel p-3 text-left"
+              onClick={() => void tap(10, {}, "+10 plants")}
+            >
+              <span className="block text-[2.5rem] leading-10 font-bold">+10</span>
+              <b>plants, true</b>
+              <span className="block font-medium">
+                {count(here)} of {count(sheet.plants_per_area)} here
+              </span>
+            </button>
+            {big ? (
+              <button
+                type="button"
+                className="tap min-h-[128px] bg-ink p-3 text-left text-panel"
+                onClick={() => void tap(0, { [big.attribute]: 1 }, `+1 ${big.words}`)}
+              >
+                <span className="block text-[2.5rem] leading-10 font-bold">+1</span>
+                <b>{big.words}</b>
+                <span className="block font-medium">{count(tally.faults[big.attribute] ?? 0)} in all</span>
+              </button>
+            ) : null}
+          </div>
+          <div className="mt-2 grid grid-cols-3 gap-2">
+            {small.map((limit) => (
+              <button
+                key={limit.attribute}
+                type="button"
+                className="tap min-h-[64px] border-2 border-ink bg-panel p-2 text-left"
+                onClick={() => void tap(0, { [limit.attribute]: 1 }, `+1 ${limit.words}`)}
+              >
+                <b className="block">{limit.words}</b>
+                <span className="text-h1 font-bold">{count(tally.faults[limit.attribute] ?? 0)}</span>
+                <span className="note"> reject at {table.reject_at[limit.attribute]}</span>
+              </button>
+            ))}
+          </div>
+          <div className="mt-2 grid grid-cols-2 gap-2">
+            <button
+              type="button"
+              className="min-h-[56px] border-2 border-ink bg-panel p-2 text-left"
+              disabled={!log.length}
+              onClick={() => void takeBack()}
+            >
+              <b className="block">Take back last</b>
+              <span className="note">{log.at(-1)?.words ?? "nothing yet"}</span>
+            </button>
+            <button
+              type="button"
+              className="min-h-[56px] border-2 border-ink bg-panel p-2 text-left"
+              onClick={() => noted.current?.showModal()}
+            >
+              <b className="block">Add a word</b>
+              <span className="note">to this area</span>
+            </button>
+          </div>
+          <dialog ref={noted} className="w-[320px] border-2 border-ink bg-panel p-4" aria-label="A word to this area">
+            <form
+              method="dialog"
+              className="grid gap-2"
+              onSubmit={(event) => {
+                const text = String(new FormData(event.currentTarget).get("note") ?? "").trim();
+                if (text) void enter({ area, plants: 0, faults: {}, note: text });
+              }}
+            >
+              <label className="field">
+                <span>A word to area {area}</span>
+                <input name="note" className="input min-h-11" maxLength={300} />
+              </label>
+              <button type="submit" className="btn min-h-11">
+                Keep
+              </button>
+            </form>
+          </dialog>
+          {state === "continue" || next ? (
+            <button
+              type="button"
+              className="mt-2 w-full border-[3px] border-decide bg-panel p-3 text-left text-decide disabled:border-rule disabled:text-ink3"
+              disabled={left > 0 || !next}
+              onClick={() => setChosen(next)}
+            >
+              <b className="block text-h1">{next ? `Close area ${area}` : `Area ${area} is the last`}</b>
+              <span className="text-ink">
+                {left > 0
+                  ? `when ${count(left)} more plants are counted`
+                  : next
+                    ? `go on to area ${next}`
+                    : "everything is counted"}
+              </span>
+            </button>
+          ) : null}
+          {state !== "continue" ? (
+            <button
+              type="button"
+              className="btn btn-decide mt-2 min-h-14 w-full text-h2"
+              disabled={offline}
+              onClick={() => setSigning(true)}
+            >
+              {offline ? "Sign when there is a signal" : "Decide and sign"}
+            </button>
+          ) : null}
+        </>
+      ) : null}
+      <details className="mt-3">
+        <summary className="btn-link min-h-11 cursor-pointer text-right leading-[44px]">Rules of this count</summary>
+        <Rules sheet={sheet} />
+      </details>
+      {signing ? <Sign sheet={sheet} onClose={() => setSigning(false)} onSigned={onFresh} /> : null}
+    </div>
+  );
+}
+
+function Rules({ sheet }: { sheet: Visit }) {
+  return (
+    <div className="grid gap-1">
+      <p>
+        {sheet.standard}. {sheet.areas} areas of {count(sheet.plants_per_area)} plants, {count(sheet.sample)} in all,
+        spread as drawn.
+      </p>
+      <ul>
+        {sheet.limits.map((limit) => (
+          <li key={limit.attribute}>
+            {limit.words}: at most {(limit.limit * 100).toFixed(2)} %,{" "}
+            {limit.decision === "plain_max" ? "by the share found" : "by reject number"}; rejects from{" "}
+            {sheet.table?.reject_at[limit.attribute]} on. <span className="note">{limit.source}</span>
+          </li>
+        ))}
+      </ul>
+      {sheet.shedding_from ? (
+        <p>Roguing cures only before {shortDay(sheet.shedding_from)}, when pollen must be reckoned with.</p>
+      ) : null}
+    </div>
+  );
+}
+
+const CHOICES: Record<string, string> = {
+  accept: "Accept the field",
+  rogue: "Rogue and inspect again",
+  downgrade: "Downgrade the class",
+  reject: "Reject the field",
+};
+
+function Sign({
+  sheet,
+  onClose,
+  onSigned,
+}: {
+  sheet: Visit;
+  onClose: () => void;
+  onSigned: (fresh: Visit) => Promise<void>;
+}) {
+  const may = useMay();
+  const [now, setNow] = useState(sheet);
+  const [reason, setReason] = useState("");
+  useEffect(() => {
+    // The choices depend on everything having arrived; ask once more.
+    take(api.GET("/api/inspections/{inspection_id}", { params: { path: { inspection_id: sheet.id } } })).then(
+      setNow,
+      () => undefined,
+    );
+  }, [sheet.id]);
+  const sign = useSave(
+    (decision: string) =>
+      take(
+        api.POST("/api/inspections/{inspection_id}/sign", {
+          params: { path: { inspection_id: sheet.id } },
+          body: { decision, reason },
+        }),
+      ),
+    (fresh) => {
+      void onSigned(fresh);
+      void saved();
+      onClose();
+    },
+  );
+  return (
+    <Sheet open onClose={onClose} title="Decide and sign">
+      <div className="grid gap-3">
+        {now.judgement?.faults.map((fault) => (
+          <p key={fault.attribute}>
+            <b>
+              {count(fault.found)} {fault.words}
+            </b>
+            , rejects from {fault.reject_at} on:{" "}
+            {fault.state === "reject" ? "rejects" : fault.state === "accept" ? "passes" : "not decided"}.
+          </p>
+        ))}
+        {now.choices.includes("rogue") && now.hours_to_rogue !== null ? (
+          <p>
+            Roguing the whole field takes about {now.hours_to_rogue.toFixed(0)} person-hours; the count is then made
+            anew, and both stay.
+          </p>
+        ) : null}
+        <label className="field">
+          <span>A word to it, if any</span>
+          <input className="input min-h-11" value={reason} onChange={(event) => setReason(event.target.value)} />
+        </label>
+        <Faults error={sign.error} />
+        {may("seedcrops.sign") ? (
+          now.choices.map((choice, n) => (
+            <button
+              key={choice}
+              type="button"
+              className={`btn min-h-12 ${n ? "" : "btn-decide"}`}
+              disabled={sign.isPending}
+              onClick={() => sign.mutate(choice)}
+            >
+              {CHOICES[choice]}
+            </button>
+          ))
+        ) : (
+          <p className="note">An inspector or a manager signs.</p>
+        )}
+        {now.choices.length ? null : <p>Some entries have not arrived, or the count is not full yet.</p>}
+      </div>
+    </Sheet>
+  );
+}

@@ -1,0 +1,111 @@
+/** Entries of a count that have not reached the server: kept in the browser, one UUID each, sent until they are there. */
+import { ApiError, api, type Schemas, take } from "../../api/client";
+
+export type Entry = Schemas["EntryIn"] & { at: string };
+export interface Waiting {
+  inspection: number;
+  entry: Entry;
+  /** What a tap back takes away, for the figures here until the server has it. */
+  undoes?: { plants: number; faults: Record<string, number> };
+  /** Set when the server refused it for good: shown, kept, not sent again. */
+  refused?: string;
+}
+
+const NAME = "aldrip-counts";
+const STORE = "entries";
+const SHEETS = "sheets";
+
+function open(): Promise<IDBDatabase> {
+  return new Promise((done, fail) => {
+    const asked = indexedDB.open(NAME, 1);
+    asked.onupgradeneeded = () => {
+      asked.result.createObjectStore(STORE, { keyPath: "entry.client_uuid" });
+      asked.result.createObjectStore(SHEETS, { keyPath: "id" });
+    };
+    asked.onsuccess = () => done(asked.result);
+    asked.onerror = () => fail(asked.error);
+  });
+}
+
+async function run<T>(
+  store: string,
+  mode: IDBTransactionMode,
+  act: (store: IDBObjectStore) => IDBRequest<T>,
+): Promise<T> {
+  const base = await open();
+  try {
+    return await new Promise<T>((done, fail) => {
+      const asked = act(base.transaction(store, mode).objectStore(store));
+      asked.onsuccess = () => done(asked.result);
+      asked.onerror = () => fail(asked.error);
+    });
+  } finally {
+    base.close();
+  }
+}
+
+/** Everything that waits for an inspection, in the order in which it was entered. */
+export async function waiting(inspection: number): Promise<Waiting[]> {
+  const all = (await run(STORE, "readonly", (store) => store.getAll())) as Waiting[];
+  return all.filter((one) => one.inspection === inspection).sort((a, b) => a.entry.at.localeCompare(b.entry.at));
+}
+
+export async function keep(one: Waiting): Promise<void> {
+  await run(STORE, "readwrite", (store) => store.put(one));
+}
+
+async function forget(uuid: string): Promise<void> {
+  await run(STORE, "readwrite", (store) => store.delete(uuid));
+}
+
+/** The sheet as it last came from the server, for a start without a signal. */
+export async function keepSheet(sheet: Schemas["InspectionOut"]): Promise<void> {
+  await run(SHEETS, "readwrite", (store) => store.put(sheet));
+}
+
+export async function keptSheet(id: number): Promise<Schemas["InspectionOut"] | undefined> {
+  return (await run(SHEETS, "readonly", (store) => store.get(id))) as Schemas["InspectionOut"] | undefined;
+}
+
+export type Sent =
+  | { state: "sent"; sheet: Schemas["InspectionOut"] | null }
+  | { state: "no signal" }
+  | { state: "closed"; message: string }
+  | { state: "sign in" };
+
+let sending: Promise<Sent> | null = null;
+
+/** Send what waits. What arrives is forgotten here; what is refused stays, with the sentence that says why. */
+export function send(inspection: number): Promise<Sent> {
+  sending ??= attempt(inspection).finally(() => {
+    sending = null;
+  });
+  return sending;
+}
+
+async function attempt(inspection: number): Promise<Sent> {
+  const rows = (await waiting(inspection)).filter((one) => !one.refused);
+  if (!rows.length) return { state: "sent", sheet: null };
+  try {
+    const answer = await take(
+      api.POST("/api/inspections/{inspection_id}/counts", {
+        params: { path: { inspection_id: inspection } },
+        body: { entries: rows.slice(0, 500).map(({ entry: { at: _, ...entry } }) => entry) },
+      }),
+    );
+    for (const told of answer.entries) {
+      if (told.kept) await forget(told.client_uuid);
+      else {
+        const row = rows.find((one) => one.entry.client_uuid === told.client_uuid);
+        if (row) await keep({ ...row, refused: told.message });
+      }
+    }
+    await keepSheet(answer.inspection);
+    return { state: "sent", sheet: answer.inspection };
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    if (error.status === 401 || error.status === 403) return { state: "sign in" };
+    if (error.status === 409) return { state: "closed", message: error.message };
+    return { state: "no signal" };
+  }
+}
