@@ -173,11 +173,15 @@ class TableRow:
 
 @dataclass(frozen=True, slots=True)
 class DecisionTable:
-    """Everything a count sheet needs without a signal: the reject number of each fault, and the outlook."""
+    """Everything a count sheet needs without a signal: the reject number of each fault, and the outlook.
+
+    `beyond`: for a count larger than the sample, by fault, (plants from which, reject number).
+    """
 
     sample: int
     reject_at: dict[str, int]
     rows: tuple[TableRow, ...]
+    beyond: dict[str, tuple[tuple[int, int], ...]]
 
 
 def decision_table(*, limits: Sequence[FaultLimit], sample: int) -> DecisionTable:
@@ -193,7 +197,26 @@ def decision_table(*, limits: Sequence[FaultLimit], sample: int) -> DecisionTabl
         TableRow(n, tuple(outlook(n, k, sample) for k in range(min(most, n) + 1)))
         for n in dict.fromkeys(marks)
     )  # fmt: skip
-    return DecisionTable(sample, numbers, rows)
+    return DecisionTable(sample, numbers, rows, {one.attribute: _beyond(one, sample) for one in limits})
+
+
+@lru_cache(maxsize=256)
+def _beyond(limit: FaultLimit, sample: int) -> tuple[tuple[int, int], ...]:
+    """Plants above the sample at which the reject number rises, up to twice the sample."""
+
+    def number(plants: int) -> int:
+        return reject_at(plants=plants, limit=limit.limit, alpha=limit.alpha, decision=limit.decision)
+
+    found: list[tuple[int, int]] = []
+    at, now, last = sample, number(sample), number(2 * sample)
+    while now < last:
+        low, high = at, 2 * sample
+        while high - low > 1:
+            middle = (low + high) // 2
+            low, high = (middle, high) if number(middle) <= now else (low, middle)
+        at, now = high, number(high)
+        found.append((at, now))
+    return tuple(found)
 
 
 class Choice(StrEnum):

@@ -1,13 +1,18 @@
 """Debian's Chromium, driven headless against the real build; one driver a class."""
 
+import contextlib
 import json
 import os
+import socket
 import time
 from collections.abc import Callable
+from datetime import date
 from typing import Any
 
 from django.conf import settings
+from django.core.servers.basehttp import ThreadedWSGIServer
 from django.test import LiveServerTestCase
+from django.test.testcases import LiveServerThread, QuietWSGIRequestHandler
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, WebDriverException
 from selenium.webdriver.chrome.options import Options
@@ -41,8 +46,42 @@ def make_driver() -> webdriver.Chrome:
     return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
 
 
+class CuttingServer(ThreadedWSGIServer):
+    """A server that hangs up on everybody when it stops, as a killed one does."""
+
+    def __init__(self, *args: Any, **more: Any) -> None:
+        self.lines: list[socket.socket] = []
+        super().__init__(*args, **more)
+
+    def process_request(self, request: Any, client_address: Any) -> None:
+        self.lines.append(request)
+        super().process_request(request, client_address)
+
+    def server_close(self) -> None:
+        for line in self.lines:
+            with contextlib.suppress(OSError):
+                line.shutdown(socket.SHUT_RDWR)
+        super().server_close()
+
+
+class RestartableThread(LiveServerThread):
+    """A server that may come back on the port it had."""
+
+    server_class = CuttingServer
+
+    def _create_server(self, connections_override: Any = None) -> Any:
+        return self.server_class(
+            (self.host, self.port),
+            QuietWSGIRequestHandler,
+            allow_reuse_address=True,
+            connections_override=connections_override,
+        )
+
+
 class BrowserCase(LiveServerTestCase):
     """A browser, and a nursery set up for each test."""
+
+    server_thread_class = RestartableThread
 
     driver: webdriver.Chrome
 
@@ -133,6 +172,27 @@ class BrowserCase(LiveServerTestCase):
         control = self.field(label)
         control.send_keys(Keys.CONTROL, "a")
         control.send_keys(text)
+
+    def fill_day(self, label: str, day: date) -> None:
+        """A day into the browser's own date field, as keys in its order."""
+        control = self.field(label)
+        control.send_keys(f"{day:%m%d%Y}")
+        self.until(lambda: control.get_attribute("value") == day.isoformat(), f"{label} to be {day}")
+
+    def stop_server(self) -> None:
+        """The server is down: nothing listens any more."""
+        self.server_thread.terminate()
+
+    def start_server(self) -> None:
+        """The server is back, on the same port."""
+        thread = type(self)._create_server_thread({})
+        thread.port = self.server_thread.port
+        thread.daemon = True
+        thread.start()
+        thread.is_ready.wait()
+        if thread.error:
+            raise thread.error
+        type(self).server_thread = thread
 
     def choose(self, label: str, option: str) -> None:
         def pick() -> bool:

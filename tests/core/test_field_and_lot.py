@@ -103,6 +103,16 @@ class Counting(unittest.TestCase):
                 self.assertEqual((fault.low, fault.high), (low, high))
                 self.assertEqual(fault.reject_at, table.reject_at["off_types"])
 
+    def test_a_count_beyond_the_sample_is_judged_by_its_own_size_on_the_phone_too(self) -> None:
+        table = decision_table(limits=[OFF, SICK], sample=1000)
+        for plants in (1001, 1100, 1333, 1500, 1999, 2000):
+            for limit in (OFF, SICK):
+                number = judge(limits=[limit], sample=1000, plants=plants, found={}).faults[0].reject_at
+                risen = [n for start, n in table.beyond[limit.attribute] if plants >= start]
+                self.assertEqual(
+                    risen[-1] if risen else table.reject_at[limit.attribute], number, (plants, limit.attribute)
+                )
+
     def test_areas_follow_the_field_and_lie_in_it(self) -> None:
         """At least 5 for the first 2 ha, one more for each further 2 ha: common practice, no source."""
         plan = SamplingPlan(5, 2, 2, 400)

@@ -50,7 +50,7 @@ class Demo(TransactionTestCase):
         self.assertEqual(self.ctx.today, date(2027, 7, 6))
         self.assertGreaterEqual(OrderLine.objects.count(), 20)
         self.assertGreaterEqual(Batch.objects.count(), 30)
-        self.assertEqual(set(Batch.objects.values_list("state", flat=True)), {"planned", "sown", "delivered"})
+        self.assertEqual(set(Batch.objects.values_list("state", flat=True)), {"planned", "sown", "ready", "delivered"})
         self.assertEqual({m.role for m in Member.objects.all()},
                          {"manager", "supervisor", "inspector", "laboratory", "dispatch", "viewer"})  # fmt: skip
 

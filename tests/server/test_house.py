@@ -29,6 +29,7 @@ ORDER = (
     "orders",
     "batches",
     "sowing",
+    "seedcrops",
     "deliveries",
     "season",
     "demo",
@@ -55,6 +56,7 @@ class Arrows(TestCase):
         # What hangs on a row of its own kind is scoped through it.
         through = {
             "user", "organisation", "methodstage", "batchstage", "batchinput", "allocation", "occupancy", "yield", "deliveryitem",
+            "lotparent", "blockparent",
         }  # fmt: skip
         for model in apps.get_models():
             if model._meta.app_label in ORDER and model._meta.model_name not in through:
@@ -163,7 +165,7 @@ class QueryCounts(HouseCase):
         few = self.counts()
         self.fill(2000, 40)
         self.assertEqual(self.counts(), few)
-        self.assertLess(max(few.values()), 25)
+        self.assertLess(max(few.values()), 32)
 
     def test_planning_forty_lines_takes_no_more_queries_than_planning_four(self) -> None:
         seed_lot(self.ctx)
@@ -195,7 +197,7 @@ class Library(HouseCase):
             if stage.days:
                 self.assertIn("days", stage.sources, stage)
             if stage.heat_sum_c_d is not None:
-                self.assertIn("from memory", stage.sources["heat_sum_c_d"])
+                self.assertRegex(stage.sources["heat_sum_c_d"], "from memory|as the aquacrop package ships it")
             if stage.keeps < 1:
                 self.assertIn("keeps", stage.sources, stage)
         for crop in Crop.objects.exclude(tgw_g=None):

@@ -82,7 +82,9 @@ class FortyLines(HouseCase):
         take_order(self.ctx, order="77", note="=1+1")
         text = self.get("/orders/export").content.decode("utf-8-sig")
         table = read_text(text)
-        self.assertEqual(table.headings[:6], ["order", "customer", "crop", "cultivar", "form", "quantity"])
+        self.assertEqual(
+            table.headings[:7], ["order", "customer", "crop", "cultivar", "form", "seed_class", "quantity"]
+        )
         self.assertIn("'=1+1", table.rows[0])
 
 

@@ -16,6 +16,7 @@ from aldrip.accounts.models import AuditEvent, Organisation
 from aldrip.accounts.routes import ROUTES
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
+from aldrip.calc.calculators import CALCULATORS
 from aldrip.methods.library import load_library
 from aldrip.orders import services as orders
 from aldrip.urls import api
@@ -93,7 +94,7 @@ class Junk(PropertyCase):
 
     @given(
         junk,
-        st.sampled_from(["ladder", "oversow", "media", "bench-space", "thermal-time", "seed-rate", "plants-per-area"]),
+        st.sampled_from(sorted(CALCULATORS)),
     )
     @settings(max_examples=120, deadline=None)
     def test_no_question_makes_a_calculator_fail(self, body: Any, name: str) -> None:

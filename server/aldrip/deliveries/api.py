@@ -140,7 +140,9 @@ def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
     """Batches that stand for each line and may be graded."""
     found: dict[int, list[Batch]] = defaultdict(list)
     rows = (
-        Allocation.objects.filter(order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY))
+        Allocation.objects.filter(
+            order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY), batch__method__way="plants"
+        )
         .select_related("batch").prefetch_related("batch__stages").order_by("batch_id")
     )  # fmt: skip
     for row in rows:

@@ -5,7 +5,7 @@ from typing import Any
 from django.db import connection
 
 from aldrip.accounts.context import Ctx
-from aldrip.lots.models import Lot
+from aldrip.base.errors import NotThere
 
 # Up through the parents and down through the children, each lot once, with how far it lies from the one asked.
 FAMILY = """
@@ -35,8 +35,10 @@ order by f.level, l.id
 
 def descent(ctx: Ctx, lot_id: int) -> list[dict[str, Any]]:
     """Every lot of the family, ancestors first, with parents, movements and the batch it was harvested from."""
-    lot = ctx.get(Lot, lot_id)
     with connection.cursor() as cursor:
-        cursor.execute(FAMILY, {"lot": lot.pk, "organisation": ctx.organisation.pk})
+        cursor.execute(FAMILY, {"lot": lot_id, "organisation": ctx.organisation.pk})
         names = [column.name for column in cursor.description or ()]
-        return [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+        family = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+    if not any(row["id"] == lot_id for row in family):
+        raise NotThere("There is no such lot here.")
+    return family

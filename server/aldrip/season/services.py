@@ -20,7 +20,7 @@ from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.flowering import match_of
-from aldrip.seedcrops.isolation import judge
+from aldrip.seedcrops.isolation import Surroundings, judge
 from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip.seedcrops.reading import WAYS
 from aldrip_core.nick import RemedyClass
@@ -119,6 +119,7 @@ def _lots(ctx: Ctx) -> list[Decision]:
 def _seed_crops(ctx: Ctx) -> list[Decision]:
     """Blocks that ask for something: not laid out, parents that miss each other, neighbours too near, visits due."""
     found = []
+    around = Surroundings(ctx)
     for batch in (
         ctx.rows(Batch).filter(method__way__in=WAYS, seed_block=None, state=Batch.State.PLANNED).select_related("crop")
     ):
@@ -129,11 +130,11 @@ def _seed_crops(ctx: Ctx) -> list[Decision]:
         .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "inspections", "batch__stages", "remedies")
     )  # fmt: skip
     for block in blocks:
-        found.extend(_of_block(ctx, block))
+        found.extend(_of_block(ctx, around, block))
     return found
 
 
-def _of_block(ctx: Ctx, block: SeedBlock) -> list[Decision]:
+def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision]:
     code, link = block.batch.code, f"/seedcrops/{block.pk}"
     found = []
     for visit in block.inspections.all():
@@ -157,7 +158,7 @@ def _of_block(ctx: Ctx, block: SeedBlock) -> list[Decision]:
                               f"{block.field.name}: the {late} is {abs(match.now.gap_days):.0f} days late; {share(match.now.overlap)} of the receptive days have pollen.",
                               link, "See the remedies"))  # fmt: skip
     if not block.strip_left:
-        near = [b for b in judge(ctx, block).result.breaches]
+        near = [b for b in judge(around, block).result.breaches]
         if near:
             worst = max(near, key=lambda b: b.short_m)
             found.append(Decision("seedcrops", max(ctx.today, match.first - timedelta(days=7)), f"isolation of {code}",

@@ -2,11 +2,10 @@
 
 import uuid
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 from django.db import transaction
-from psycopg.types.range import DateRange
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Conflict, refuse
@@ -33,17 +32,27 @@ KINDS = (
 )  # fmt: skip
 
 
-def rules_for(ctx: Ctx, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
+class Surroundings:
+    """Rules, neighbours and own blocks of a house, loaded once with a fixed number of queries."""
+
+    def __init__(self, ctx: Ctx) -> None:
+        rules = ctx.shared_rows(IsolationRule).filter(scheme=ctx.organisation.class_scheme)
+        self.rules = list(rules.order_by("organisation_id", "-metres"))  # own rows first: nulls come last
+        self.neighbours = list(ctx.rows(Neighbour).filter(active=True).order_by("name"))
+        self.blocks = list(
+            ctx.rows(SeedBlock).exclude(batch__state=Batch.State.ABANDONED)
+            .select_related("batch__crop", "batch__line", "field__site")
+            .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages").order_by("pk")
+        )  # fmt: skip
+
+
+def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
     """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one."""
-    rows = ctx.shared_rows(IsolationRule).filter(
-        scheme=ctx.organisation.class_scheme,
-        crop=block.batch.crop_id,
-        seed_class=seed_class or block.seed_class,
-        step=block.step,
-    )
     found: dict[str, IsolationRule] = {}
-    for rule in rows.order_by("organisation_id", "-metres"):  # own rows first: nulls come last
-        found.setdefault(rule.kind, rule)
+    wanted = (block.batch.crop_id, seed_class or block.seed_class, block.step)
+    for rule in around.rules:
+        if (rule.crop_id, rule.seed_class, rule.step) == wanted:
+            found.setdefault(rule.kind, rule)
     return found
 
 
@@ -68,35 +77,26 @@ def season_of(block: SeedBlock) -> int:
     return int((row.planned.lower if row else days_to_sow(block)[0]).year)
 
 
-def near(ctx: Ctx, block: SeedBlock) -> list[Near]:
+def near(around: Surroundings, block: SeedBlock) -> list[Near]:
     """What of the same crop stands nearby in a block's season."""
     site, year = block.field.site, season_of(block)
     found = []
-    for one in ctx.rows(Neighbour).filter(crop=block.batch.crop_id, year=year, active=True).order_by("name"):
+    for one in around.neighbours:
+        if one.crop_id != block.batch.crop_id or one.year != year:
+            continue
         flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
         told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
-        found.append(
-            Near(
-                f"n{one.pk}",
-                one.name,
-                one.kind,
-                ring_of(site, one.outline, "outline"),
-                one.outline,
-                flowering,
-                told,
-                one.pk,
-            )
-        )
-    found.extend(_own_blocks(ctx, block, year))
+        ring = ring_of(site, one.outline, "outline")
+        found.append(Near(f"n{one.pk}", one.name, one.kind, ring, one.outline, flowering, told, one.pk))
+    found.extend(_own_blocks(around, block, year))
     return found
 
 
-def _own_blocks(ctx: Ctx, block: SeedBlock, year: int) -> list[Near]:
-    others = (
-        ctx.rows(SeedBlock).filter(batch__crop=block.batch.crop_id).exclude(pk=block.pk).exclude(batch__state=Batch.State.ABANDONED)
-        .filter(batch__stages__kind="flower", batch__stages__planned__overlap=DateRange(date(year, 1, 1), date(year + 1, 1, 1)))
-        .select_related("batch__crop", "batch__line", "field__site").prefetch_related("parents__line__crop", "parents__sown", "parents__seen").distinct()
-    )  # fmt: skip
+def _own_blocks(around: Surroundings, block: SeedBlock, year: int) -> list[Near]:
+    others = [
+        other for other in around.blocks
+        if other.pk != block.pk and other.batch.crop_id == block.batch.crop_id and season_of(other) == year
+    ]  # fmt: skip
     male = next((p.line_id for p in block.parents.all() if p.role == "M"), None)
     found = []
     for other in others:
@@ -149,22 +149,23 @@ class Judged:
     window: core.Flowering | None
 
 
-def judge(ctx: Ctx, block: SeedBlock, seed_class: str | None = None) -> Judged:
+def judge(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> Judged:
     """Compare a block with everything of its crop nearby. A kind without a rule is listed, not guessed."""
-    rules, around, window = rules_for(ctx, block, seed_class), near(ctx, block), window_of(block)
-    known = [n for n in around if n.kind in rules]
+    rules, found, window = rules_for(around, block, seed_class), near(around, block), window_of(block)
+    known = [n for n in found if n.kind in rules]
     margin = max((rules[n.kind].time_margin_days for n in known), default=0)
     result = core.isolation(
         field=ring_m(block), neighbours=[core.Neighbour(n.key, n.ring, n.kind, n.flowering) for n in known],
         rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", "")) for r in rules.values()],
         flowering=window, time_margin_days=margin,
     )  # fmt: skip
-    return Judged(around, rules, result, [n for n in around if n.kind not in rules], window)
+    return Judged(found, rules, result, [n for n in found if n.kind not in rules], window)
 
 
 def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     """The isolation view: fields, distances, breaches, and three remedies with what each costs."""
-    judged = judge(ctx, block)
+    around = Surroundings(ctx)
+    judged = judge(around, block)
     east, north = centre_of(block.field.site)
     breaches = {b.id: b for b in judged.result.breaches}
     excused = {b.id: b for b in judged.result.excused}
@@ -197,7 +198,7 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             }
             for n in judged.near
         ],
-        "remedies": _remedies(ctx, block, judged) if breaches and not block.strip_left else [],
+        "remedies": _remedies(ctx, around, block, judged) if breaches and not block.strip_left else [],
         "bands": [
             {"metres": metres, "line": [list(p) for p in to_degrees(core.band(ring_m(block), metres), longitude=east, latitude=north)]}
             for metres in bands
@@ -220,9 +221,9 @@ def _line(block: SeedBlock, n: Near, east: float, north: float) -> list[list[flo
     return [list(p) for p in to_degrees(core.shortest_way(ring_m(block), n.ring), longitude=east, latitude=north)]
 
 
-def _remedies(ctx: Ctx, block: SeedBlock, judged: Judged) -> list[dict[str, Any]]:
+def _remedies(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> list[dict[str, Any]]:
     batch = block.batch
-    return [_strip(ctx, block, judged, batch), _delay(ctx, block, judged), _drop(ctx, block, judged)]
+    return [_strip(ctx, block, judged, batch), _delay(ctx, block, judged), _drop(ctx, around, block, judged)]
 
 
 def _promised(batch: Batch) -> int:
@@ -297,7 +298,7 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     }
 
 
-def _drop(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
+def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     """A lower class, if its distance is kept."""
     scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
     names = scheme.names() if scheme else {}
@@ -306,9 +307,9 @@ def _drop(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     below = scheme.below(block.seed_class) if scheme else []
     unfit = {c["slug"] for c in (scheme.classes if scheme else []) if block.step in c.get("not_for", [])}
     for lower in below:
-        if lower in unfit or not rules_for(ctx, block, lower):
+        if lower in unfit or not rules_for(around, block, lower):
             continue
-        again = judge(ctx, block, lower)
+        again = judge(around, block, lower)
         if again.result.breaches or again.without_rule:
             continue
         asked = max((r.metres for r in again.rules.values()), default=0)
@@ -334,7 +335,7 @@ def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
     block = load_block(ctx, block_id)
     if block.version != version:
         raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
-    judged = judge(ctx, block)
+    judged = judge(Surroundings(ctx), block)
     if not judged.result.breaches or block.strip_left:
         raise refuse("block", "nothing_to_leave", "Nothing is too near here any more.")
     if judged.result.plantable_area_m2 <= 0:

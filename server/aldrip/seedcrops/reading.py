@@ -237,7 +237,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection) -> dict[str, Any]:
         "outline": [[x - x0, y - y0] for x, y in ring], "points": [[x - x0, y - y0] for x, y in points],
         "plants": tally.plants, "faults": tally.faults, "by_area": {str(k): v for k, v in tally.by_area.items()},
         "judgement": judgement_out(judgement), "table": None if table is None else {
-            "sample": table.sample, "reject_at": table.reject_at,
+            "sample": table.sample, "reject_at": table.reject_at, "beyond": {k: [list(x) for x in v] for k, v in table.beyond.items()},
             "rows": [{"plants": r.plants, "by_found": [list(x) for x in r.by_found]} for r in table.rows],
         },
         "choices": [c.value for c in choices_for(ctx, inspection, judgement)] if judgement and inspection.state == Inspection.State.OPEN else [],

@@ -456,6 +456,7 @@ class DecisionTableOut(Schema):
 
     sample: int
     reject_at: dict[str, int]
+    beyond: dict[str, list[list[int]]]
     rows: list[TableRowOut]
 
 

@@ -5361,6 +5361,10 @@ export interface components {
             reject_at: {
                 [key: string]: number;
             };
+            /** Beyond */
+            beyond: {
+                [key: string]: number[][];
+            };
             /** Rows */
             rows: components["schemas"]["TableRowOut"][];
         };

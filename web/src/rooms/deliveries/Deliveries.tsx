@@ -5,7 +5,7 @@ import { api, entryId, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { chance, count, few } from "../../ui/format";
+import { chance, count, few, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { Grade } from "./Grade";
@@ -91,13 +91,22 @@ export function Deliveries() {
                   <td>
                     order {row.order}, {row.customer}
                   </td>
-                  <td className="num">{count(row.quantity)}</td>
+                  <td className="num">{row.unit === "kg" ? quantity(row.quantity, "kg") : count(row.quantity)}</td>
                   <td>{row.short ? <b>short by {count(row.short)}</b> : "in full"}</td>
                   <td>
                     <a href={`/api/deliveries/${row.id}/note.pdf`} target="_blank" rel="noreferrer">
                       note and labels
                       <span className="sr-only"> {row.code}</span>
                     </a>
+                    {row.declared ? (
+                      <>
+                        {"; "}
+                        <a href={`/api/deliveries/${row.id}/quality-declaration.pdf`} target="_blank" rel="noreferrer">
+                          quality declaration
+                          <span className="sr-only"> {row.code}</span>
+                        </a>
+                      </>
+                    ) : null}
                   </td>
                 </tr>
               ))}
@@ -131,6 +140,7 @@ function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onD
       </td>
       <td>
         {line.crop} {line.cultivar}, {line.form}
+        {line.class_name ? `, ${line.class_name}` : ""}
       </td>
       <td className="num">
         {count(left)} <span className="note">{line.unit}</span>
@@ -339,9 +349,21 @@ function NoteSheet({ id, onClose }: { id: number; onClose: () => void }) {
               </p>
             ))}
           <p className="note mt-3">This is the supplier's own note; it is no official certificate.</p>
-          <a className="btn mt-3" href={`/api/deliveries/${id}/note.pdf`} target="_blank" rel="noreferrer">
-            Print note and labels
-          </a>
+          <div className="mt-3 flex flex-wrap gap-3">
+            <a className="btn" href={`/api/deliveries/${id}/note.pdf`} target="_blank" rel="noreferrer">
+              Print note and labels
+            </a>
+            {note.items.some((item) => item.form === "seed") ? (
+              <a
+                className="btn"
+                href={`/api/deliveries/${id}/quality-declaration.pdf`}
+                target="_blank"
+                rel="noreferrer"
+              >
+                Print the quality declaration
+              </a>
+            ) : null}
+          </div>
         </>
       ) : null}
     </Sheet>

@@ -234,7 +234,9 @@ function Verdict({ lot }: { lot: Lot }) {
                 <th scope="col" className="num">
                   Margin
                 </th>
-                <th scope="col"> </th>
+                <th scope="col">
+                  <span className="sr-only">Outcome</span>
+                </th>
               </tr>
             </thead>
             <tbody>

@@ -31,7 +31,7 @@ export function FieldRoute({
     <svg
       width={152}
       height={high * scale + 12}
-      role="img"
+      role="group"
       aria-label={`Areas across the field; area ${area} is being counted`}
     >
       <polygon

@@ -10,7 +10,7 @@ import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Sheet } from "../../ui/parts";
 import { CountDrawing, FieldRoute } from "./CountDrawing";
 import { keep, keepSheet, keptSheet, send, type Waiting, waiting } from "./outbox";
-import { nearest, outlookFrom, stateFrom, tallyWith } from "./verdictTable";
+import { nearest, outlookFrom, rejectAt, stateFrom, tallyWith } from "./verdictTable";
 
 type Visit = Schemas["InspectionOut"];
 
@@ -344,7 +344,7 @@ function Counting({
           sheet={sheet}
           plants={tally.plants}
           found={found}
-          rejectAt={table.reject_at[main.attribute] ?? 0}
+          rejectAt={rejectAt(table, main.attribute, tally.plants)}
           outlook={outlook}
           words={main.words}
         />
@@ -385,7 +385,7 @@ function Counting({
               >
                 <b className="block">{limit.words}</b>
                 <span className="text-h1 font-bold">{count(tally.faults[limit.attribute] ?? 0)}</span>
-                <span className="note"> reject at {table.reject_at[limit.attribute]}</span>
+                <span className="note"> reject at {rejectAt(table, limit.attribute, tally.plants)}</span>
               </button>
             ))}
           </div>

@@ -47,15 +47,23 @@ export function outlookFrom(table: Table, plants: number, found: number): Outloo
   return { low, high, likelyLow: Math.max(found, likelyLow), likelyHigh: Math.max(found, likelyHigh) };
 }
 
+/** The reject number of a fault; it rises where more was counted than asked. */
+export function rejectAt(table: Table, name: string, plants: number): number {
+  const risen = (table.beyond[name] ?? []).filter(([from = 0]) => plants >= from).at(-1);
+  return risen?.[1] ?? table.reject_at[name] ?? 1;
+}
+
 /** Carry on, accept or reject so far, by the numbers of the table. */
 export function stateFrom(table: Table, tally: Tally): "accept" | "reject" | "continue" {
-  const over = Object.entries(table.reject_at).some(([name, number]) => (tally.faults[name] ?? 0) >= number);
+  const over = Object.keys(table.reject_at).some(
+    (name) => (tally.faults[name] ?? 0) >= rejectAt(table, name, tally.plants),
+  );
   if (over) return "reject";
   return tally.plants >= table.sample ? "accept" : "continue";
 }
 
 /** The fault that is nearest to its reject number. */
 export function nearest(sheet: Sheet, table: Table, tally: Tally): Sheet["limits"][number] | undefined {
-  const closeness = (name: string) => (tally.faults[name] ?? 0) / Math.max(1, table.reject_at[name] ?? 1);
+  const closeness = (name: string) => (tally.faults[name] ?? 0) / Math.max(1, rejectAt(table, name, tally.plants));
   return [...sheet.limits].sort((a, b) => closeness(b.attribute) - closeness(a.attribute))[0];
 }

@@ -1,0 +1,373 @@
+"""A seed block: planned from kilos, laid out, changed, sown; flowering that follows what is seen; isolation."""
+
+import json
+from datetime import date
+
+from aldrip.batches.models import Batch, BatchStage, Occupancy
+from aldrip.diary.models import Task
+from aldrip.lots.models import Lot
+from aldrip.places.models import LandUse, Place, Site
+from aldrip.places.services import record_land_use
+from aldrip.seedcrops.models import Inspection, Neighbour, SeedBlock
+from tests.server.house import uid
+from tests.server.seed_house import FIELD, NEAR, SPRING, SeedCase, parent_seed, sunflower
+
+
+class FromKilosToGround(SeedCase):
+    def test_kilos_are_worked_back_to_ground_on_the_same_ladder(self) -> None:
+        line, batch = self.order("2.4 t")
+        self.assertEqual((line.quantity, line.unit, line.seed_class), (2400, "kg", "certified-1"))
+        stages = list(batch.stages.order_by("order"))
+        kept = 1.0
+        for stage in stages:
+            kept *= (stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)) * stage.multiply
+        self.assertGreater(batch.start * kept, 2400)
+        self.assertGreaterEqual(batch.planned_chance, 0.95)
+        self.assertEqual(stages[0].planned.lower.year, 2027)
+        rungs = {rung["key"]: rung for rung in self.get(f"/batches/{batch.pk}")["rungs"]}
+        self.assertEqual((rungs["start"]["unit"], rungs["start"]["value"]), ("m²", batch.start))
+
+    def test_a_class_is_read_by_name_and_an_unknown_one_is_told(self) -> None:
+        line, _ = self.order(seed_class="Certified 1")
+        self.assertEqual(line.seed_class, "certified-1")
+        row = {
+            "customer": "X",
+            "crop": "Sunflower",
+            "cultivar": "Testhybrid",
+            "form": "seed",
+            "quantity": "5 kg",
+            "due": "2027-W44",
+        }
+        told = self.post("/orders", {"rows": [{**row, "seed_class": "superb"}]}, status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("rows.0.seed_class", "unknown_class"))
+        told = self.post("/orders", {"rows": [{**row, "quantity": "2.5 kg"}]}, status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("rows.0.quantity", "not_whole"))
+
+    def test_a_field_takes_one_crop_at_a_time(self) -> None:
+        block = self.sown()
+        stages = BatchStage.objects.filter(batch=block.batch, place=block.field)
+        self.assertEqual(stages.count(), 5)
+        self.assertTrue(all(Occupancy.objects.filter(stage__batch=block.batch).values_list("whole", flat=True)))
+        _, second = self.order(order="second")
+        self.assertEqual(second.stages.get(order=0).place, Place.objects.get(name="Far field"))
+
+    def test_land_history_refuses_a_field_and_an_inspected_crop_excuses(self) -> None:
+        _, batch = self.order()
+        place = Place.objects.get(name="Long field")
+        record_land_use(self.ctx, place.pk, year=2026, crop="Sunflower")
+        body = {"batch_id": batch.pk, "field_id": place.pk}
+        told = self.post("/seed-blocks", body, status=422)["errors"][0]
+        self.assertEqual(told["code"], "land_history")
+        self.assertIn("not before 2029", told["message"])
+        self.assertFalse(SeedBlock.objects.exists())
+        LandUse.objects.update(inspected_clean=True)
+        self.post("/seed-blocks", body)
+
+    def test_a_hybrid_without_parents_a_field_without_outline_and_a_plant_batch_are_refused(self) -> None:
+        _, batch = self.order()
+        _, plugs = self.planned(due="2027-W36")
+        site = Site.objects.get()
+        bare = Place.objects.create(
+            organisation=self.ctx.organisation, site=site, name="Bare", kind="field", sharing="whole"
+        )
+        self.assertEqual(
+            self.post("/seed-blocks", {"batch_id": plugs.pk}, status=422)["errors"][0]["code"], "no_seed_crop"
+        )
+        told = self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": bare.pk}, status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("outline", "missing"))
+        corners = [[0, 0], [120, 0], [120, 120], [0, 120]]
+        made = self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": bare.pk, "corners_m": corners})
+        self.assertAlmostEqual(made["area_m2"], 14_400, delta=15)
+
+    def test_outlines_are_judged_where_they_are_entered(self) -> None:
+        site = Site.objects.get()
+        base = {"name": "New", "kind": "field", "site_id": site.pk}
+        for more, code in (
+            ({"corners_m": [[0, 0], [10, 10], [10, 0], [0, 10]]}, "not_a_field"),
+            ({"corners_m": [[0, 0], [10, 10]]}, "too_few"),
+            ({"outline": {"type": "Point", "coordinates": [1, 2]}}, "not_geojson"),
+            (
+                {"outline": {"type": "Polygon", "coordinates": [[[41.6, -14.2], [41.7, -14.2], [41.7, -14.1]]]}},
+                "far_away",
+            ),
+            ({"outline": {"type": "Polygon", "coordinates": [[["a", 2], [1, 2], [3, 4]]]}}, "not_geojson"),
+        ):
+            self.assertEqual(self.post("/places", {**base, **more}, status=422)["errors"][0]["code"], code, more)
+        ring = [[-14.2, 41.6], [-14.198, 41.6], [-14.198, 41.601], [-14.2, 41.601]]
+        made = self.post(
+            "/places", {**base, "outline": {"type": "Feature", "geometry": {"type": "Polygon", "coordinates": [ring]}}}
+        )
+        self.assertAlmostEqual(made["capacity"], 166.8 * 111.1, delta=80)
+
+
+class LayoutAndSowing(SeedCase):
+    def test_rows_plants_and_kilos_of_the_block(self) -> None:
+        block = self.laid_out()
+        seen = self.get(f"/seed-blocks/{block.pk}")
+        metres = {p["role"]: p["metres"] for p in seen["parents"]}
+        self.assertAlmostEqual(sum(metres.values()) * 0.75 / seen["area_m2"], 1, delta=0.01)
+        female = next(p for p in seen["parents"] if p["role"] == "F")
+        self.assertAlmostEqual(female["seed_kg"], female["metres"] / 0.2 / 0.8 * 55 / 1e6, places=6)
+        self.assertEqual(
+            [r["key"] for r in seen["generations"]["rungs"]], ["rows", "plants.F", "plants.M", "seed.F", "seed.M"]
+        )
+        above = seen["generations"]["classes"]
+        self.assertEqual([one["seed_class"] for one in above], ["basic", "basic"])
+        self.assertAlmostEqual(above[0]["area_ha"], above[0]["kg"] / (600 * 0.8))
+
+    def test_a_change_is_seen_before_it_is_kept_and_a_second_person_is_told(self) -> None:
+        block = self.laid_out()
+        before = self.get(f"/seed-blocks/{block.pk}")
+        seen = self.post(f"/seed-blocks/{block.pk}/preview", {"pattern": "ffmm", "border_rows": 0})
+        share = next(f for f in seen["figures"] if f["name"] == "Female share")
+        self.assertLess(share["after"], share["before"])
+        self.assertEqual(self.get(f"/seed-blocks/{block.pk}")["layout"], before["layout"])
+        kept = self.post(f"/seed-blocks/{block.pk}/keep", {"pattern": "FFMM", "version": seen["version"]})
+        self.assertEqual(kept["layout"]["pattern"], "FFMM")
+        late = self.post(f"/seed-blocks/{block.pk}/keep", {"pattern": "FFFM", "version": seen["version"]}, status=409)
+        self.assertEqual(
+            (late["code"], late["values"][0]["theirs"], late["values"][0]["yours"]),
+            ("changed_meanwhile", "FFMM", "FFFM"),
+        )
+        for bad, field in (
+            ({"pattern": "FX"}, "pattern"),
+            ({"border_rows": 400}, "border_rows"),
+            ({"row_spacing_m": 0}, "row_spacing_m"),
+        ):
+            told = self.post(f"/seed-blocks/{block.pk}/preview", bad, status=422)["errors"][0]
+            self.assertEqual(told["field"], field)
+
+    def test_the_male_is_sown_so_that_both_flower_together(self) -> None:
+        seen = self.get(f"/seed-blocks/{self.laid_out().pk}")
+        match = seen["flowering"]["match"]
+        self.assertLessEqual(abs(match["gap_days"]), 1)
+        self.assertEqual(match["remedy_class"], "none")
+
+    def test_parent_seed_has_its_line_class_and_label(self) -> None:
+        block = self.laid_out()
+        male = parent_seed(self.ctx, "RR-2")
+        certified = parent_seed(self.ctx, "AA-1", seed_class="certified 2")
+        bare = parent_seed(self.ctx, "AA-1", label="")
+        self.on(date(2027, 4, 15))
+        for lot, code in ((male, "other_line"), (certified, "wrong_class"), (bare, "no_label")):
+            body = {"role": "F", "lot_id": lot.pk, "kg": "3", "on": "2027-04-15", "client_uuid": uid()}
+            self.assertEqual(self.post(f"/seed-blocks/{block.pk}/sown", body, status=422)["errors"][0]["code"], code)
+        self.assertEqual(Batch.objects.get(pk=block.batch_id).state, "planned")
+
+    def test_a_sowing_counts_once_and_takes_the_seed_from_stock(self) -> None:
+        block = self.laid_out()
+        lot = parent_seed(self.ctx, "AA-1")
+        self.on(date(2027, 4, 15))
+        body = {"role": "F", "lot_id": lot.pk, "kg": "8 lb", "on": "2027-04-15", "client_uuid": uid()}
+        for _ in range(2):
+            self.post(f"/seed-blocks/{block.pk}/sown", body)
+        lot.refresh_from_db()
+        self.assertAlmostEqual(float(lot.balance), 12_000 - 8 * 453.59237, places=1)
+        self.assertEqual(Batch.objects.get(pk=block.batch_id).state, "sown")
+        told = self.post(f"/seed-blocks/{block.pk}/sown", {**body, "kg": "99", "client_uuid": uid()}, status=422)[
+            "errors"
+        ][0]
+        self.assertEqual(told["code"], "not_enough")
+        self.assertEqual(self.post(f"/seed-blocks/{block.pk}/preview", {"pattern": "FFM"}).keys() >= {"figures"}, True)
+        told = self.post(
+            f"/seed-blocks/{block.pk}/keep", {"pattern": "FFM", "version": self.version(block)}, status=422
+        )["errors"][0]
+        self.assertEqual(told["code"], "happened")
+
+    def version(self, block: SeedBlock) -> int:
+        return SeedBlock.objects.get(pk=block.pk).version
+
+    def test_a_seed_crop_is_not_recorded_as_plants_are(self) -> None:
+        block = self.sown()
+        pk = block.batch_id
+        for path, body in (
+            ("moved", {"stage": 2, "on": "2027-04-15"}), ("graded", {"good": 5, "on": "2027-04-15", "client_uuid": uid()}),
+            ("counts", {"trays": [{"sampled": 9, "found": 8}], "on": "2027-04-15", "client_uuid": uid()}), ("sown", {"on": "2027-04-15"}),
+        ):  # fmt: skip
+            self.assertIn(
+                self.post(f"/batches/{pk}/{path}", body, status=422)["errors"][0]["code"], ("seed_crop", "sown")
+            )
+
+    def test_the_row_plan_leaves_as_paper_table_and_geometry(self) -> None:
+        block = self.laid_out()
+        self.assertTrue(self.get(f"/seed-blocks/{block.pk}/rows.pdf").content.startswith(b"%PDF"))
+        rows = self.get(f"/seed-blocks/{block.pk}/rows.csv").content.decode("utf-8-sig").splitlines()
+        self.assertEqual(rows[0].split(",")[:4], ["row", "line", "part", "length_m"])
+        self.assertGreater(len(rows), 180)
+        drawn = json.loads(self.client.get(f"/api/seed-blocks/{block.pk}/rows.geojson").content)
+        self.assertEqual(drawn["type"], "FeatureCollection")
+        self.assertEqual(
+            {f["properties"]["part"] for f in drawn["features"]}, {"outline", "body", "border", "headland"}
+        )
+
+
+class Flowering(SeedCase):
+    def test_a_stage_seen_late_opens_a_gap_moves_the_visits_and_remedies_close_it(self) -> None:
+        block = self.sown()
+        visit = block.inspections.get(number=2)
+        self.on(date(2027, 6, 24))
+        body = {"role": "M", "stage": "star-bud", "on": "2027-06-24", "client_uuid": uid()}
+        self.post(
+            f"/seed-blocks/{block.pk}/seen",
+            {"role": "F", "stage": "star-bud", "on": "2027-06-18", "client_uuid": uid()},
+        )
+        seen = self.post(f"/seed-blocks/{block.pk}/seen", body)
+        match = seen["flowering"]["match"]
+        self.assertLess(match["gap_days"], -4)
+        self.assertEqual(match["remedy_class"], "cultural" if match["gap_days"] > -7 else "strong")
+        self.assertLess(match["overlap"], match["planned_overlap"])
+        waters = next(r for r in match["remedies"] if r["name"].startswith("Irrigate"))
+        self.assertEqual((waters["role"], waters["useful"]), ("M", True))
+        after = self.post(
+            f"/seed-blocks/{block.pk}/remedies", {"remedy_id": waters["id"], "chosen": True, "client_uuid": uid()}
+        )
+        self.assertGreater(after["flowering"]["match"]["after"]["overlap"], match["overlap"])
+        self.assertTrue(Task.objects.filter(kind=f"remedy-{waters['id']}", state="todo").exists())
+        self.post(
+            f"/seed-blocks/{block.pk}/remedies", {"remedy_id": waters["id"], "chosen": False, "client_uuid": uid()}
+        )
+        self.assertFalse(Task.objects.filter(kind=f"remedy-{waters['id']}").exists())
+        moved = Inspection.objects.get(pk=visit.pk)
+        self.assertGreaterEqual(moved.planned_on, visit.planned_on)
+        # A remedy for another crop, and one that comes too late, are refused.
+        names = {r["name"] for r in match["remedies"]}
+        self.assertFalse(any("nitrogen" in name or "retardant" in name for name in names))
+        self.on(date(2027, 7, 30))
+        told = self.post(
+            f"/seed-blocks/{block.pk}/remedies",
+            {"remedy_id": waters["id"], "chosen": True, "client_uuid": uid()},
+            status=422,
+        )
+        self.assertEqual(told["errors"][0]["code"], "too_late")
+
+    def test_nothing_is_seen_before_it_is_sown_nor_tomorrow(self) -> None:
+        block = self.laid_out()
+        body = {"role": "F", "stage": "star-bud", "on": str(SPRING), "client_uuid": uid()}
+        self.assertEqual(self.post(f"/seed-blocks/{block.pk}/seen", body, status=422)["errors"][0]["code"], "not_sown")
+        block = self.sown(field="Far field", order="two")
+        for day in ("2027-04-01", "2027-04-16"):
+            told = self.post(f"/seed-blocks/{block.pk}/seen", {**body, "on": day}, status=422)["errors"][0]
+            self.assertEqual(told["field"], "on")
+
+    def test_bees_are_reckoned_by_the_hectare_and_come_with_the_first_flowers(self) -> None:
+        block = self.sown()
+        bees = self.get(f"/seed-blocks/{block.pk}")["flowering"]["match"]["bees"]
+        self.assertEqual(bees["needed"], 7)  # 3 a hectare on 2.25 ha
+        self.post(f"/seed-blocks/{block.pk}/hives", {"hives": 7, "on": bees["arrive"]})
+        task = Task.objects.get(kind="hives")
+        self.assertEqual(str(task.due_from), bees["arrive"])
+        self.assertIn("No spraying", task.caution)
+
+
+class Isolation(SeedCase):
+    def neighbour(self, **more: object) -> int:
+        body = {"name": "Bank", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027, "seen_on": str(self.ctx.today),
+                "seen_by": "Jory", "corners_m": NEAR, **more}  # fmt: skip
+        return int(self.post("/neighbours", body)["id"])
+
+    def test_a_neighbour_at_420_of_500_metres_and_the_three_remedies(self) -> None:
+        block = self.laid_out()
+        self.neighbour()
+        seen = self.get(f"/seed-blocks/{block.pk}/isolation")
+        row = seen["neighbours"][0]
+        self.assertAlmostEqual(row["distance_m"], 420, delta=0.5)
+        self.assertAlmostEqual(row["short_m"], 80, delta=0.5)
+        self.assertEqual((row["required_m"], row["state"]), (500, "too close"))
+        strip, delay, lower = seen["remedies"]
+        self.assertAlmostEqual(seen["plantable_m2"], 70 * 150, delta=150)
+        self.assertAlmostEqual(strip["kg_after"] / strip["kg_before"], seen["plantable_m2"] / seen["area_m2"], places=6)
+        self.assertIn("short of", strip["sentence"])
+        self.assertEqual((delay["kind"], delay["possible"]), ("delay", False))
+        self.assertIn("takes no other time", delay["sentence"])
+        self.assertEqual((lower["possible"], lower["seed_class"]), (True, "quality-declared"))
+        self.assertIn("must agree", lower["sentence"])
+
+    def test_time_excuses_where_the_rule_takes_it_and_a_delay_is_worked_out(self) -> None:
+        block = self.laid_out()
+        body = {"crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500,
+                "time_allowed": True, "time_margin_days": 10, "source": "invented"}  # fmt: skip
+        self.post("/isolation-rules", body)
+        early = self.neighbour(flowers_from="2027-05-20", flowers_to="2027-06-10")
+        seen = self.get(f"/seed-blocks/{block.pk}/isolation")
+        self.assertEqual((seen["neighbours"][0]["state"], seen["remedies"]), ("other time", []))
+        flowers = date.fromisoformat(seen["flowers_from"])
+        body = {
+            "name": "Bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+        }
+        self.call(
+            "patch",
+            f"/neighbours/{early}",
+            {**body, "flowers_from": str(flowers), "flowers_to": str(flowers.replace(day=28))},
+        )
+        again = self.get(f"/seed-blocks/{block.pk}/isolation")
+        delay = again["remedies"][1]
+        self.assertTrue(delay["possible"], delay)
+        later = self.post(
+            f"/seed-blocks/{block.pk}/keep",
+            {"sow_on": {"F": delay["sow_on"], "M": delay["sow_on"]}, "version": again["version"]},
+        )
+        self.assertGreaterEqual(later["flowering"]["match"]["parents"][0]["first"], str(flowers.replace(day=28)))
+
+    def test_leaving_the_strip_lowers_what_is_expected_and_dropping_the_class_lowers_the_rule(self) -> None:
+        block = self.laid_out()
+        self.neighbour()
+        seen = self.get(f"/seed-blocks/{block.pk}/isolation")
+        before = Batch.objects.get(pk=block.batch_id).expected
+        self.post(f"/seed-blocks/{block.pk}/strip", {"version": seen["version"] + 5}, status=409)
+        left = self.post(f"/seed-blocks/{block.pk}/strip", {"version": seen["version"]})
+        self.assertEqual((left["neighbours"][0]["state"], left["remedies"]), ("strip left", []))
+        after = Batch.objects.get(pk=block.batch_id).expected
+        self.assertAlmostEqual(after / before, seen["plantable_m2"] / seen["area_m2"], delta=0.01)
+        lower = self.post(
+            f"/seed-blocks/{block.pk}/class", {"version": left["version"], "seed_class": "quality-declared"}
+        )
+        self.assertEqual(lower["neighbours"][0]["state"], "passes")
+        told = self.post(
+            f"/seed-blocks/{block.pk}/class", {"version": lower["version"], "seed_class": "basic"}, status=422
+        )
+        self.assertEqual(told["errors"][0]["code"], "not_below")
+
+    def test_own_blocks_count_as_neighbours_and_a_kind_without_a_rule_is_not_guessed(self) -> None:
+        block = self.laid_out()
+        other = self.laid_out(field="Far field", order="two")
+        other.batch.line = None
+        other.batch.save()
+        self.neighbour(name="Meadow", kind="forage relative", corners_m=[[300, 300], [320, 300], [320, 330]])
+        rows = {r["name"]: r for r in self.get(f"/seed-blocks/{block.pk}/isolation")["neighbours"]}
+        self.assertEqual(rows["Meadow"]["state"], "no rule")
+        own = next(r for name, r in rows.items() if name.startswith("Far field"))
+        self.assertEqual((own["kind"], own["required_m"], own["state"]), ("same pollen parent", 5, "passes"))
+        self.assertAlmostEqual(own["distance_m"], 750, delta=1)
+
+    def test_neighbours_are_entered_once_with_care_and_forgotten_with_a_reason(self) -> None:
+        pk = self.neighbour()
+        body = {
+            "name": "bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+            "corners_m": FIELD,
+        }
+        for more, code in (({}, "taken"), ({"name": ""}, "missing"), ({"name": "B", "kind": "enemy"}, "not_a_choice"),
+                           ({"name": "B", "seen_on": "2030-01-01"}, "in_the_future"), ({"name": "B", "corners_m": None}, "missing"),
+                           ({"name": "B", "flowers_from": "2027-07-01"}, "before_start")):  # fmt: skip
+            self.assertEqual(self.post("/neighbours", {**body, **more}, status=422)["errors"][0]["code"], code, more)
+        self.post(f"/neighbours/{pk}/forget", {"reason": ""}, status=422)
+        self.post(f"/neighbours/{pk}/forget", {"reason": "ploughed in"})
+        self.assertFalse(Neighbour.objects.get().active)
+        self.post("/neighbours", body)
+
+
+class Stock(SeedCase):
+    def test_what_a_parent_lot_was_received_with_is_kept(self) -> None:
+        lot = parent_seed(self.ctx, "AA-1")
+        self.assertEqual((lot.seed_class, lot.label_number, Lot.objects.get(pk=lot.pk).status), ("basic", "B-1", ""))
+        told = self.post("/lots", {"crop_id": sunflower().pk, "quantity": "5 kg", "seed_class": "royal"}, status=422)[
+            "errors"
+        ][0]
+        self.assertEqual(told["code"], "unknown_class")

@@ -1,0 +1,479 @@
+"""From the count in the field to the sealed lot: what is signed, what is refused, what balances."""
+
+from datetime import date
+from decimal import Decimal
+
+from django.db import connection
+from django.test import Client
+from django.test.utils import CaptureQueriesContext
+
+from aldrip.accounts.models import AuditEvent, Role
+from aldrip.accounts.routes import ROUTES
+from aldrip.batches.models import Batch
+from aldrip.deliveries.models import Document
+from aldrip.diary.models import Task
+from aldrip.lots.descent import descent
+from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
+from aldrip.methods.models import Standard
+from aldrip.orders.models import OrderLine
+from aldrip.seedcrops.models import Inspection, InspectionCount, MaleRemoval, SeedBlock
+from tests.server.house import member, uid
+from tests.server.seed_house import SeedCase, sunflower
+
+
+class Counting(SeedCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.block = self.sown()
+        self.on(date(2027, 6, 28))
+        self.visit = self.block.inspections.get(number=1)
+
+    def test_the_plan_is_spread_over_the_field_and_frozen_when_the_count_begins(self) -> None:
+        begun = self.post(f"/inspections/{self.visit.pk}/begin")
+        self.assertEqual((begun["areas"], begun["sample"], len(begun["points"])), (6, 1200, 6))
+        Standard.objects.filter(kind="field").update(limits=[])
+        again = self.get(f"/inspections/{self.visit.pk}")
+        self.assertEqual(len(again["limits"]), 3)
+        self.assertEqual(again["table"]["reject_at"]["off_types"], 11)  # Poisson tail of 6 at 5 %: see tests/reference
+        self.assertEqual(again["table"]["reject_at"]["diseased"], 13)  # plain share: 12 of 1200 is the limit itself
+
+    def test_an_entry_arrives_once_however_often_it_is_sent(self) -> None:
+        entry = {"client_uuid": uid(), "area": 1, "plants": 10, "faults": {"off_types": 1}}
+        for _ in range(3):
+            answer = self.post(f"/inspections/{self.visit.pk}/counts", {"entries": [entry, entry]})
+        self.assertEqual((answer["inspection"]["plants"], InspectionCount.objects.count()), (11, 1))
+
+    def test_a_tap_taken_back_stays_on_record_and_counts_for_nothing(self) -> None:
+        first = {"client_uuid": uid(), "area": 1, "plants": 10, "faults": {"off_types": 2}}
+        back = {"client_uuid": uid(), "area": 1, "takes_back": first["client_uuid"]}
+        answer = self.post(f"/inspections/{self.visit.pk}/counts", {"entries": [first, back]})
+        self.assertEqual((answer["inspection"]["plants"], answer["inspection"]["faults"]), (0, {}))
+        self.assertEqual(InspectionCount.objects.count(), 2)
+        twice = self.post(f"/inspections/{self.visit.pk}/counts", {"entries": [{**back, "client_uuid": uid()}]})
+        self.assertFalse(twice["entries"][0]["kept"])
+
+    def test_a_bad_entry_is_told_and_the_good_ones_are_kept(self) -> None:
+        good = {"client_uuid": uid(), "area": 2, "plants": 5}
+        bad = [
+            {"area": 99, "plants": 5},
+            {"area": 1, "plants": -4},
+            {"area": 1, "faults": {"ghosts": 1}},
+            {"area": 1, "takes_back": uid()},
+        ]
+        entries = [good, *({"client_uuid": uid(), **one} for one in bad)]
+        answer = self.post(f"/inspections/{self.visit.pk}/counts", {"entries": entries})
+        self.assertEqual([e["kept"] for e in answer["entries"]], [True, False, False, False, False])
+        self.assertTrue(all(e["message"] for e in answer["entries"][1:]))
+        self.assertEqual(answer["inspection"]["plants"], 5)
+
+    def test_weeds_are_no_plants_that_were_looked_at(self) -> None:
+        entry = {"client_uuid": uid(), "area": 1, "plants": 10, "faults": {"weeds": 4, "diseased": 1}}
+        self.assertEqual(
+            self.post(f"/inspections/{self.visit.pk}/counts", {"entries": [entry]})["inspection"]["plants"], 11
+        )
+
+    def test_nothing_is_signed_before_the_count_is_full_unless_it_rejects(self) -> None:
+        self.post(
+            f"/inspections/{self.visit.pk}/counts", {"entries": [{"client_uuid": uid(), "area": 1, "plants": 100}]}
+        )
+        for decision in ("accept", "rogue", "reject", "nonsense"):
+            told = self.post(f"/inspections/{self.visit.pk}/sign", {"decision": decision}, status=422)["errors"][0]
+            self.assertEqual(told["code"], "not_allowed")
+        self.assertIn("1,100 plants are still to be counted", told["message"])
+
+    def test_rejected_rogued_counted_again_and_accepted_with_both_counts_kept(self) -> None:
+        counted = self.count_all(self.visit.pk, off_types=11)
+        self.assertEqual(
+            (counted["judgement"]["state"], counted["choices"]), ("reject", ["rogue", "downgrade", "reject"])
+        )
+        told = self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "accept"}, status=422)["errors"][0]
+        self.assertIn("cannot be accepted", told["message"])
+        self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "rogue"})
+        again = Inspection.objects.get(follows=self.visit)
+        self.assertTrue(Task.objects.filter(kind="rogue", unit="person-hours", quantity__gt=1).exists())
+        told = self.post(
+            f"/inspections/{self.visit.pk}/counts",
+            {"entries": [{"client_uuid": uid(), "area": 1, "plants": 1}]},
+            status=409,
+        )
+        self.assertEqual(told["code"], "inspection_closed")
+        self.on(date(2027, 7, 1))
+        seen = self.count_all(again.pk, off_types=4)
+        self.assertIn("11 off-types", seen["follows"]["sentence"])
+        self.post(f"/inspections/{again.pk}/sign", {"decision": "accept"})
+        self.visit.refresh_from_db()
+        self.assertEqual((self.visit.decision, self.visit.counted["faults"]), ("rogue", {"off_types": 11}))
+        again.refresh_from_db()
+        self.assertEqual((again.counted["plants"], again.signed_role), (1200, Role.MANAGER))
+
+    def test_once_pollen_is_shed_roguing_cures_nothing(self) -> None:
+        self.on(date(2027, 7, 25))
+        counted = self.count_all(self.visit.pk, off_types=20)
+        self.assertEqual(counted["choices"], ["downgrade", "reject"])
+        told = self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "rogue"}, status=422)["errors"][0]
+        self.assertIn("sheds pollen", told["message"])
+        self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "downgrade"})
+        self.assertEqual(SeedBlock.objects.get(pk=self.block.pk).seed_class, "quality-declared")
+
+    def test_a_disease_is_not_cured_by_roguing_and_a_rejected_field_gives_no_seed(self) -> None:
+        counted = self.count_all(self.visit.pk, diseased=13)
+        self.assertNotIn("rogue", counted["choices"])
+        self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "reject"})
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{self.block.pk}/male-out",
+            {"on": "2027-08-20", "how": "cut and destroyed", "client_uuid": uid()},
+        )
+        self.assertEqual(self.load(self.block, on="2027-09-10", status=422)["errors"][0]["code"], "field_rejected")
+
+    def test_only_an_inspector_or_a_manager_signs_and_a_growers_count_is_taken(self) -> None:
+        client = Client()
+        client.force_login(member(self.ctx, "sue", Role.SUPERVISOR))
+        entry = {"client_uuid": uid(), "area": 1, "plants": 10}
+        self.post(f"/inspections/{self.visit.pk}/counts", {"entries": [entry]}, client=client)
+        self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "accept"}, client=client, status=403)
+
+    def test_without_a_field_standard_no_count_begins_and_the_words_say_what_to_do(self) -> None:
+        Standard.objects.filter(kind="field").delete()
+        told = self.post(f"/inspections/{self.visit.pk}/begin", status=422)["errors"][0]
+        self.assertIn("Add one in Methods", told["message"])
+
+    def test_two_people_counting_at_once_are_summed(self) -> None:
+        client = Client()
+        client.force_login(member(self.ctx, "wren", Role.INSPECTOR))
+        self.post(
+            f"/inspections/{self.visit.pk}/counts", {"entries": [{"client_uuid": uid(), "area": 1, "plants": 30}]}
+        )
+        both = self.post(
+            f"/inspections/{self.visit.pk}/counts",
+            {"entries": [{"client_uuid": uid(), "area": 2, "plants": 40}]},
+            client=client,
+        )
+        self.assertEqual((both["inspection"]["plants"], both["inspection"]["by_area"]), (70, {"1": 30, "2": 40}))
+
+
+class AtTheDoor(SeedCase):
+    def test_the_female_is_not_cut_before_the_male_is_out(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        told = self.load(block, on="2027-09-10", status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("male", "male_stands"))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
+        )
+        self.assertEqual(self.load(block, on="2027-08-30", status=422)["errors"][0]["code"], "male_stands")
+        self.assertEqual(Lot.objects.exclude(status="").count(), 0)
+        self.load(block, on="2027-09-10")
+        self.assertEqual(MaleRemoval.objects.count(), 1)
+        again = {"on": "2027-09-05", "how": "cut and destroyed", "client_uuid": uid()}
+        self.assertEqual(
+            self.post(f"/seed-blocks/{block.pk}/male-out", again, status=422)["errors"][0]["code"], "out_already"
+        )
+
+    def test_no_route_of_the_api_makes_a_lot_of_an_unready_block(self) -> None:
+        """Every write route, with the block's, batch's and lots' own ids: none harvests while the male stands."""
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        body = {"on": "2027-09-10", "gross": "9000", "tare": "10", "moisture_percent": 9, "equipment_clean": True, "good": 100, "to_percent": 5,
+                "stage": 4, "decision": "release", "client_uuid": uid(), "version": 1, "lots": [], "clean": "5", "cause": "x", "reason": "x"}  # fmt: skip
+        for method, path, _ in ROUTES:
+            if method == "GET" or "male-out" in path or path in ("/lots", "/session"):
+                continue
+            for pk in {block.pk, block.batch_id, 1}:
+                where = path.replace("{int:block_id}", str(block.pk)).replace("{int:batch_id}", str(block.batch_id))
+                where = "/api" + where.split("{")[0] + (str(pk) + where.split("}")[1] if "{" in where else "")
+                getattr(self.client, method.lower())(
+                    where, {**body, "client_uuid": uid()}, content_type="application/json"
+                )
+        self.assertEqual(Lot.objects.exclude(status="").count(), 0)
+        self.assertEqual(Verdict.objects.count(), 0)
+
+    def test_a_wet_load_is_taken_in_to_be_dried_at_once_and_a_refused_one_makes_no_lot(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "harvested first", "client_uuid": uid()}
+        )
+        wet = self.load(block, on="2027-09-10", moisture_percent=17.3)["loads"][-1]
+        self.assertEqual((wet["decision"], wet["net_kg"]), ("dry now", 1800))
+        self.assertTrue(Task.objects.filter(subject_kind="lot", kind="dry", state="todo").exists())
+        refused = self.load(block, on="2027-09-10", refused=True)["loads"][-1]
+        self.assertEqual((refused["decision"], refused["lot_id"]), ("refuse", None))
+        self.assertEqual(Intake.objects.count(), 2)
+        for more, code in (({"gross": "1 kg"}, "out_of_range"), ({"equipment_clean": False}, "not_clean"), ({"moisture_percent": 91}, "out_of_range"),
+                           ({"gross": "heavy"}, "not_a_number")):  # fmt: skip
+            self.assertEqual(self.load(block, on="2027-09-10", status=422, **more)["errors"][0]["code"], code)
+
+    def test_a_load_sent_twice_is_one_lot(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
+        )
+        same = uid()
+        for _ in range(2):
+            self.load(block, on="2027-09-10", client_uuid=same)
+        self.assertEqual(Lot.objects.filter(status="raw").count(), 1)
+
+    def test_water_screenings_and_loss_are_named_and_everything_balances(self) -> None:
+        lot = self.clean_lot(self.sown())
+        raw = Lot.objects.get(status="raw")
+        self.assertEqual(raw.balance, 0)
+        water = Movement.objects.get(lot=raw, kind="water dried off")
+        self.assertEqual(-water.quantity, Decimal("59.3407"))  # 1800 × (12 - 9) ÷ 91
+        for one in (lot, raw):
+            self.assertEqual(sum(m.quantity for m in one.movements.all()), one.balance)
+        group = Movement.objects.exclude(group=None).filter(lot=lot).get().group
+        rows = Movement.objects.filter(group=group)
+        self.assertEqual(sum(m.quantity for m in rows if m.kind == "cleaned"), 0)
+        named = {m.kind: -m.quantity for m in rows if m.kind != "cleaned"}
+        self.assertEqual(set(named), {"screenings", "cleaning loss"})
+        self.assertEqual(sum(named.values()) + 1500, sum(-m.quantity for m in rows.filter(lot=raw)))
+
+    def test_more_cannot_come_out_than_went_in_and_a_large_loss_asks_why(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
+        )
+        raw = self.load(block, on="2027-09-10")["loads"][-1]["lot_id"]
+        body = {
+            "on": "2027-09-10",
+            "lots": [{"lot_id": raw, "kg": "1800"}],
+            "clean": "1700",
+            "screenings": "200",
+            "client_uuid": uid(),
+        }
+        self.assertEqual(self.post("/cleaning", body, status=422)["errors"][0]["code"], "too_much")
+        told = self.post("/cleaning", {**body, "clean": "1500", "screenings": "100"}, status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("reason", "missing"))
+        self.assertEqual(Lot.objects.get(pk=raw).balance, 1800)
+        for more, code in (({"lots": []}, "missing"), ({"lots": [{"lot_id": raw, "kg": "9000"}]}, "not_enough"),
+                           ({"lots": [{"lot_id": raw, "kg": "5"}, {"lot_id": raw, "kg": "5"}]}, "missing")):  # fmt: skip
+            self.assertEqual(
+                self.post("/cleaning", {**body, "clean": "1", "screenings": "4", "reason": "x", **more}, status=422)[
+                    "errors"
+                ][0]["code"],
+                code,
+            )
+        self.assertEqual(
+            self.post(f"/lots/{raw}/drying", {"on": "2027-09-10", "to_percent": 15, "client_uuid": uid()}, status=422)[
+                "errors"
+            ][0]["code"],
+            "out_of_range",
+        )
+
+    def test_lots_of_two_cultivars_are_never_blended(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
+        )
+        first = Lot.objects.get(pk=self.load(block, on="2027-09-10")["loads"][-1]["lot_id"])
+        second = Lot.objects.get(pk=self.load(block, on="2027-09-10")["loads"][-1]["lot_id"])
+        body = {"on": "2027-09-10", "lots": [{"lot_id": lot.pk, "kg": "1000"} for lot in (first, second)], "clean": "1800", "screenings": "200",
+                "client_uuid": uid()}  # fmt: skip
+        Lot.objects.filter(pk=second.pk).update(line=None)
+        self.assertEqual(self.post("/cleaning", body, status=422)["errors"][0]["code"], "other_cultivar")
+        Lot.objects.filter(pk=second.pk).update(line=first.line)
+        made = self.post("/cleaning", body)
+        self.assertEqual(
+            set(Lot.objects.get(pk=made["id"]).made_from.values_list("parent", flat=True)), {first.pk, second.pk}
+        )
+
+
+class Releasing(SeedCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.block = self.sown()
+        self.on(date(2027, 7, 1))
+        self.lot = self.clean_lot(self.block)
+
+    def test_no_release_while_a_result_is_missing_and_the_words_say_which(self) -> None:
+        self.accept_all(self.block)
+        self.result(self.lot, "purity")
+        self.result(self.lot, "moisture")
+        told = self.decide(self.lot, "release", status=422, reason="the customer waits")["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("decision", "results_wanting"))
+        self.assertIn("germination was not tested", told["message"])
+        self.result(self.lot, "germination")
+        self.decide(self.lot, "release")
+        self.lot.refresh_from_db()
+        self.assertEqual(self.lot.status, "released")
+
+    def test_no_release_while_a_field_inspection_is_open(self) -> None:
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        told = self.decide(self.lot, "release", status=422)["errors"][0]
+        self.assertEqual(told["code"], "inspection_wanting")
+        self.assertIn("“before flowering” is not signed", told["message"])
+        self.assertEqual(len(self.get(f"/lots/{self.lot.pk}/field-wanting")), 3)
+
+    def test_replicates_too_far_apart_count_for_nothing_until_repeated(self) -> None:
+        self.accept_all(self.block)
+        self.result(self.lot, "purity")
+        self.result(self.lot, "moisture")
+        far = self.result(self.lot, "germination", normal=[78, 82, 85, 95])
+        self.assertIn("differ by 17 %", far["repeat"])
+        told = self.decide(self.lot, "release", status=422)["errors"][0]
+        self.assertIn("must be tested again", told["message"])
+        self.result(self.lot, "germination", normal=[88, 90, 91, 87])
+        self.decide(self.lot, "release")
+
+    def test_a_limit_of_law_is_overridden_by_nobody_and_nothing(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("purity", "moisture"):
+            self.result(self.lot, kind)
+        self.result(self.lot, "germination", normal=[84, 84, 85, 83])
+        for role in Role:
+            client = Client()
+            client.force_login(member(self.ctx, f"r-{role}", role))
+            answer = client.post(f"/api/lots/{self.lot.pk}/verdicts", {"decision": "release", "reason": "nearly 85", "client_uuid": uid()},
+                                 content_type="application/json")  # fmt: skip
+            self.assertIn(answer.status_code, (403, 422))
+            if answer.status_code == 422:
+                self.assertEqual(answer.json()["errors"][0]["code"], "statutory_limit")
+        # An own standard cannot loosen it either.
+        body = {"crop_id": sunflower().pk, "seed_class": "certified-1", "name": "Ours", "source": "us",
+                "limits": [{"attribute": "germination", "low": 70}, {"attribute": "purity", "low": 98}]}  # fmt: skip
+        self.assertEqual(self.post("/seed-standards", body, status=422)["errors"][0]["code"], "statutory_limit")
+        body["limits"] = [{"attribute": "germination", "low": 90}]
+        self.post("/seed-standards", body)
+        own = Standard.objects.get(organisation=self.ctx.organisation, kind="seed", seed_class="certified-1")
+        self.assertEqual({x["attribute"]: x["statutory"] for x in own.limits}, {"germination": True, "purity": True})
+        self.lot.refresh_from_db()
+        self.assertEqual(self.lot.status, "clean")
+
+    def test_another_limit_is_overridden_only_with_a_reason_and_a_class_only_if_it_is_met(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("germination", "purity"):
+            self.result(self.lot, kind)
+        self.result(self.lot, "moisture", duplicates=[10.9, 11.0])
+        told = self.decide(self.lot, "release", status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("reason", "reason_missing"))
+        told = self.decide(self.lot, "downgrade", status=422, seed_class="quality-declared")["errors"][0]
+        self.assertEqual(told["code"], "no_standard")
+        self.decide(self.lot, "release", reason="dried again on the way, agreed in writing")
+        self.assertEqual(Verdict.objects.get().reason, "dried again on the way, agreed in writing")
+
+    def test_a_new_result_reopens_a_released_lot(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        self.decide(self.lot, "release")
+        old = TestResult.objects.get(lot=self.lot, kind="germination")
+        self.assertEqual(
+            self.result(self.lot, "germination", status=422, replaces=old.pk)["errors"][0]["code"], "missing"
+        )
+        self.result(self.lot, "germination", replaces=old.pk, reason="misread", normal=[80, 81, 82, 83])
+        self.lot.refresh_from_db()
+        self.assertEqual(self.lot.status, "held")
+        self.assertEqual(self.decide(self.lot, "release", status=422)["errors"][0]["code"], "statutory_limit")
+        self.assertEqual(
+            self.result(self.lot, "germination", status=422, replaces=old.pk, reason="again")["errors"][0]["code"],
+            "replaced",
+        )
+
+    def test_results_that_cannot_have_been_read_are_refused(self) -> None:
+        for kind, more, code in (
+            ("germination", {"normal": [101, 90, 90, 90]}, "out_of_range"), ("germination", {"normal": [90]}, "length"),
+            ("purity", {"pure_g": -1}, "missing"), ("purity", {"pure_g": 0, "inert_g": 0, "other_g": 0}, "missing"),
+            ("moisture", {"duplicates": [9]}, "length"), ("moisture", {"duplicates": [9, 99]}, "out_of_range"),
+            ("other_seeds", {"sample_g": 0}, "missing"), ("germination", {"tested_on": "2027-01-01"}, "too_early"),
+            ("germination", {"tested_on": "2029-01-01"}, "in_the_future"),
+        ):  # fmt: skip
+            self.assertEqual(self.result(self.lot, kind, status=422, **more)["errors"][0]["code"], code, (kind, more))
+        self.assertEqual(TestResult.objects.filter(lot=self.lot).count(), 0)
+        told = self.post(
+            f"/lots/{self.lot.pk}/tests", {"kind": "germination", "value": 0.99, "tested_on": "2027-09-14"}, status=422
+        )["errors"][0]
+        self.assertEqual(told["code"], "needs_replicates")
+
+    def test_moisture_duplicates_lie_within_a_fifth_of_a_percent(self) -> None:
+        self.assertIn("apart", self.result(self.lot, "moisture", duplicates=[8.8, 9.1])["repeat"])
+        self.assertEqual(self.result(self.lot, "moisture", duplicates=[8.9, 9.1])["repeat"], "")
+
+    def test_descent_is_one_query_both_ways_and_the_delivery_declares_it(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        line = OrderLine.objects.get()
+        order = {"order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid()}
+        pick = {"picks": [{"line_id": line.pk, "lot_id": self.lot.pk, "quantity": 1200}]}
+        self.assertEqual(self.post("/deliveries", {**order, **pick}, status=422)["errors"][0]["code"], "not_released")
+        self.decide(self.lot, "release")
+        self.post(f"/lots/{self.lot.pk}/seals", {"numbers": ["EC-1", "EC-2"]})
+        for numbers, code in ((["EC-2"], "used"), (["EC-3", "EC-3"], "twice"), ([" "], "missing")):
+            self.assertEqual(
+                self.post(f"/lots/{self.lot.pk}/seals", {"numbers": numbers}, status=422)["errors"][0]["code"], code
+            )
+        due = self.get("/deliveries")["due"][0]
+        self.assertEqual(([s["code"] for s in due["stock"]], due["unit"]), ([self.lot.code], "kg"))
+        made = self.post("/deliveries", {**order, **pick})
+        declared = self.get(f"/deliveries/{made['id']}/quality-declaration")["lots"][0]
+        self.assertEqual(
+            (declared["code"], declared["class_name"], declared["seals"]), (self.lot.code, "certified 1", "EC-1, EC-2")
+        )
+        self.assertEqual({r["attribute"]: r["outcome"] for r in declared["results"]}["germination"], "pass")
+        self.assertIn("before flowering accept", declared["inspections"])
+        self.assertTrue(self.get(f"/deliveries/{made['id']}/quality-declaration.pdf").content.startswith(b"%PDF"))
+        self.assertTrue(self.get(f"/lots/{self.lot.pk}/label.pdf").content.startswith(b"%PDF"))
+        self.assertEqual(Document.objects.filter(kind="quality declaration").count(), 1)
+        with CaptureQueriesContext(connection) as queries:
+            family = descent(self.ctx, self.lot.pk)
+        self.assertEqual(len(queries), 1)
+        self.assertEqual(
+            [(f["level"], f["code"] == self.lot.code) for f in family],
+            [(-2, False), (-2, False), (-1, False), (0, True)],
+        )
+        parents = descent(self.ctx, family[0]["id"])
+        self.assertEqual({f["code"] for f in parents}, {family[0]["code"], family[2]["code"], self.lot.code})
+        self.assertEqual((Batch.objects.get().state, OrderLine.objects.get().state), ("ready", "delivered"))
+
+    def test_a_lot_that_is_not_released_has_no_label_and_takes_no_seals(self) -> None:
+        self.assertEqual(self.get(f"/lots/{self.lot.pk}/label.pdf", status=422)["errors"][0]["code"], "not_released")
+        self.assertEqual(
+            self.post(f"/lots/{self.lot.pk}/seals", {"numbers": ["X"]}, status=422)["errors"][0]["code"], "wrong_state"
+        )
+        self.assertEqual(Seal.objects.count(), 0)
+        self.decide(self.lot, "reject", status=422)
+        self.decide(self.lot, "reject", reason="musty")
+        self.accept_all(self.block)
+        self.assertEqual(self.decide(self.lot, "release", status=422)["errors"][0]["code"], "wrong_state")
+
+    def test_bought_seed_is_not_judged_and_a_verdict_is_signed_once(self) -> None:
+        bought = Lot.objects.filter(status="").first()
+        assert bought
+        self.assertEqual(self.decide(bought, "hold", status=422)["errors"][0]["code"], "not_own")
+        same = uid()
+        for _ in range(2):
+            self.decide(self.lot, "hold", client_uuid=same)
+        self.assertEqual(Verdict.objects.count(), 1)
+        self.assertEqual(AuditEvent.objects.filter(action="lot.verdict").count(), 1)
+
+
+class Strangers(SeedCase):
+    def test_blocks_visits_neighbours_and_lots_of_another_house_do_not_exist_here(self) -> None:
+        from tests.server.house import make_house
+
+        block = self.sown()
+        self.on(date(2027, 9, 10))
+        lot = self.clean_lot(block)
+        neighbour = self.post("/neighbours", {"name": "B", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027,
+                                              "seen_on": "2027-06-01", "corners_m": [[500, 0], [600, 0], [600, 90]]})["id"]  # fmt: skip
+        other = make_house("Other", username="bert")
+        client = Client()
+        assert other.user is not None
+        client.force_login(other.user)
+        visit = block.inspections.first()
+        assert visit
+        for path in (f"/seed-blocks/{block.pk}", f"/seed-blocks/{block.pk}/isolation", f"/inspections/{visit.pk}", f"/lots/{lot.pk}/descent",
+                     f"/seed-blocks/{block.pk}/rows.csv", f"/lots/{lot.pk}/field-wanting"):  # fmt: skip
+            self.get(path, client=client, status=404)
+        for path, body in (
+            ("/seed-blocks", {"batch_id": block.batch_id}), (f"/inspections/{visit.pk}/counts", {"entries": []}),
+            (f"/lots/{lot.pk}/verdicts", {"decision": "hold", "client_uuid": uid()}), (f"/neighbours/{neighbour}/forget", {"reason": "x"}),
+            ("/cleaning", {"on": "2027-07-06", "lots": [{"lot_id": lot.pk, "kg": "5"}], "clean": "4", "screenings": "1", "client_uuid": uid()}),
+        ):  # fmt: skip
+            self.post(path, body, client=client, status=404)
+        self.assertEqual(self.get("/seed-crops", client=client), [])
