@@ -59,6 +59,7 @@ BODIES: dict[str, Any] = {
     "/lots/{lot_id}/verdicts": {"decision": "release", "client_uuid": uid()},
     "/cleaning": {"on": "2027-07-06", "lots": [], "clean": "1", "client_uuid": uid()},
     "/seed-blocks": {"batch_id": 0},
+    "/class-scheme": {"slug": "x"},
     "/seed-blocks/{block_id}/keep": {"version": 1},
     "/seed-blocks/{block_id}/sown": {"role": "F", "lot_id": 0, "kg": "1", "on": "2027-07-06", "client_uuid": uid()},
     "/seed-blocks/{block_id}/seen": {"role": "F", "stage": "x", "on": "2027-07-06", "client_uuid": uid()},

@@ -137,6 +137,24 @@ class LayoutAndSowing(SeedCase):
             told = self.post(f"/seed-blocks/{block.pk}/preview", bad, status=422)["errors"][0]
             self.assertEqual(told["field"], field)
 
+    def test_a_kept_change_is_undone_as_a_new_change_and_only_while_nothing_followed(self) -> None:
+        block = self.laid_out()
+        before = self.get(f"/seed-blocks/{block.pk}")
+        self.assertEqual(self.post(f"/seed-blocks/{block.pk}/undo", status=422)["errors"][0]["code"], "nothing_to_undo")
+        change = {
+            "pattern": "FFM",
+            "bearing_deg": 33,
+            "in_row_cm": {"F": 25},
+            "sow_on": {"M": "2027-04-20"},
+            "male_sowings": 2,
+            "male_gap_days": 6,
+        }
+        kept = self.post(f"/seed-blocks/{block.pk}/keep", {**change, "version": before["version"]})
+        self.assertEqual((kept["can_undo"], kept["layout"]["male_sowings"]), (True, 2))
+        back = self.post(f"/seed-blocks/{block.pk}/undo")
+        self.assertEqual((back["layout"], back["can_undo"]), (before["layout"], False))
+        self.assertGreater(back["version"], kept["version"])
+
     def test_the_male_is_sown_so_that_both_flower_together(self) -> None:
         seen = self.get(f"/seed-blocks/{self.laid_out().pk}")
         match = seen["flowering"]["match"]
@@ -371,3 +389,50 @@ class Stock(SeedCase):
             "errors"
         ][0]
         self.assertEqual(told["code"], "unknown_class")
+
+
+class FourSteps(SeedCase):
+    """The other scheme that ships, walked through: nucleus, foundation, registered, certified."""
+
+    def test_a_house_by_four_steps_grows_certified_from_foundation_and_keeps_400_metres(self) -> None:
+        self.post("/class-scheme", {"slug": "four-step"})
+        self.ctx.organisation.refresh_from_db()
+        line, batch = self.order()
+        self.assertEqual(line.seed_class, "certified")
+        place = Place.objects.get(name="Long field")
+        made = self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": place.pk})
+        self.assertEqual(made["class_name"], "certified")
+        classes = made["generations"]["classes"]
+        self.assertEqual([(c["seed_class"], c["from_class"]) for c in classes], [("registered", "foundation")] * 2)
+        body = {
+            "name": "Bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+            "corners_m": NEAR,
+        }
+        self.post("/neighbours", body)
+        row = self.get(f"/seed-blocks/{made['block_id']}/isolation")["neighbours"][0]
+        self.assertEqual((row["required_m"], row["state"]), (400, "passes"))
+        lot = parent_seed(self.ctx, "AA-1", seed_class="foundation")
+        self.on(date(2027, 4, 15))
+        sow = {"role": "F", "lot_id": lot.pk, "kg": "3", "on": "2027-04-15", "client_uuid": uid()}
+        self.post(f"/seed-blocks/{made['block_id']}/sown", sow)
+        told = self.post("/class-scheme", {"slug": "oecd-like"}, status=422)["errors"][0]
+        self.assertEqual(told["code"], "in_use")
+        self.assertIn("promises certified", told["message"])
+
+    def test_kilos_of_the_final_class_by_hand_through_four_classes(self) -> None:
+        """10 t certified at 2 t/ha and 80 %: 6.25 ha, 62.5 kg registered; and so on up, as worked by hand."""
+        steps = [
+            {"class": name, "yield_kg_per_ha": 2000, "recovery": 0.8, "seed_rate_kg_per_ha": 10}
+            for name in ("certified", "registered", "foundation", "nucleus")
+        ]
+        answer = self.client.post(
+            "/api/calc/generations", json.dumps({"need_kg": 10_000, "steps": steps}), content_type="application/json"
+        ).json()
+        self.assertEqual(
+            [s["area_ha"] for s in answer["steps"]], [6.25, 0.0390625, 0.000244140625, 0.00000152587890625]
+        )
+        self.assertEqual(answer["steps"][-1]["seed_in_kg"], 0.0000152587890625)

@@ -205,6 +205,12 @@ class Method(Shared):
         constraints = once("method")
 
 
+def usual_class(layout: dict[str, object], scheme: str) -> str:
+    """The class that a method's seed usually gets in a scheme; empty where it says none."""
+    classes = layout.get("classes", {})
+    return str(classes.get(scheme, "")) if isinstance(classes, dict) else ""
+
+
 class MethodStage(models.Model):
     """One step: how long, how much it keeps, where it stands, what is done."""
 

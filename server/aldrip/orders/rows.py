@@ -9,7 +9,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
 from aldrip.base.quantity import read_count, read_kilos
-from aldrip.methods.models import ClassScheme, Crop, Line, Method, Standard
+from aldrip.methods.models import ClassScheme, Crop, Line, Method, Standard, usual_class
 from aldrip.orders.models import OrderLine
 from aldrip_core.weeks import Span, UnreadableDay, read_span
 
@@ -124,6 +124,7 @@ class Reader:
         scheme = (
             ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
         )
+        self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
         seed = ctx.shared_rows(Standard).filter(kind="seed").order_by("-organisation_id")
         self.standards = {(one.crop_id, one.seed_class): one.pk for one in seed}
@@ -170,7 +171,7 @@ class Reader:
         if form is None or form.way == "plants":
             return ""
         if not text:
-            return str(form.layout.get("class", ""))
+            return usual_class(form.layout, self.scheme)
         for slug, name in self.classes.items():
             if _plain(text) in (_plain(slug), _plain(name)):
                 return slug

@@ -34,6 +34,7 @@ from aldrip.seedcrops.schemas import (
     MaleOutIn,
     NeighbourIn,
     RemedyIn,
+    SchemeIn,
     SeedCropOut,
     SeenIn,
     SignIn,
@@ -55,7 +56,8 @@ def _worked(value: Any) -> Any:
 
 
 def _block(ctx: Ctx, block_id: int) -> Any:
-    return _worked(reading.block_out(ctx, load_block(ctx, block_id)))
+    found = load_block(ctx, block_id)
+    return {**_worked(reading.block_out(ctx, found)), "can_undo": blocks.last_change(ctx, found) is not None}
 
 
 @room.get("/seed-crops", "see", response=list[SeedCropOut])
@@ -86,6 +88,19 @@ def keep(ctx: Ctx, block_id: int, body: KeepLayoutIn) -> Any:
     given = body.dict()
     version = given.pop("version")
     return _block(ctx, blocks.keep(ctx, block_id, LayoutChange(**given), version=version).pk)
+
+
+@room.post("/seed-blocks/{int:block_id}/undo", "seedcrops.plan", response=BlockOut)
+def undo(ctx: Ctx, block_id: int) -> Any:
+    """Take back the last change of the layout."""
+    return _block(ctx, blocks.undo(ctx, block_id).pk)
+
+
+@room.post("/class-scheme", "methods.edit", response=Done)
+def choose_scheme(ctx: Ctx, body: SchemeIn) -> Any:
+    """Which scheme of seed classes the house goes by."""
+    scheme = blocks.choose_scheme(ctx, body.slug)
+    return {"id": scheme.pk, "message": f"Seed classes go by “{scheme.name}”."}
 
 
 @room.post("/seed-blocks/{int:block_id}/sown", "seedcrops.do", response=BlockOut)

@@ -8,10 +8,11 @@ from typing import Any
 from django.db import transaction
 
 from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.doing import began, is_seed_crop
 from aldrip.batches.editing import apply_plan
-from aldrip.batches.forecasting import refresh
+from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage
 from aldrip.batches.planner import plan_batch
@@ -19,7 +20,8 @@ from aldrip.batches.saved import load_batch, request_of
 from aldrip.diary.services import finish
 from aldrip.lots.models import Lot
 from aldrip.lots.services import amount, move
-from aldrip.methods.models import ClassScheme
+from aldrip.methods.models import ClassScheme, usual_class
+from aldrip.orders.models import OrderLine
 from aldrip.places.ground import polygon_of, ring_of
 from aldrip.places.models import Kind, Place
 from aldrip.seedcrops.inspecting import move_visits, plan_visits
@@ -71,7 +73,7 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
     lines = parent_lines(batch)
     block = SeedBlock.objects.create(
         organisation=ctx.organisation, batch=batch, field=place, outline=polygon_of(place.site, ring),
-        seed_class=_class_asked(batch) or given.get("class", ""), step=given.get("step", "open"), pattern=given.get("pattern", ""),
+        seed_class=_class_asked(batch) or usual_class(given, ctx.organisation.class_scheme), step=given.get("step", "open"), pattern=given.get("pattern", ""),
         bearing_deg=bearing_deg if bearing_deg is not None else longest_side_bearing(ring),
         row_spacing_m=given["row_spacing_m"], border_rows=given.get("border_rows", 0), headland_rows=given.get("headland_rows", 0),
         planter_rows=given.get("planter_rows"), in_row_cm=given.get("in_row_cm", {}), establishment=given.get("establishment", {}),
@@ -263,3 +265,68 @@ def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -
             f"Lot {lot.code} has no official label number. Enter it with the receipt of the parent seed.",
         )
     return lot
+
+
+@transaction.atomic
+def undo(ctx: Ctx, block_id: int) -> SeedBlock:
+    """Take back the last change of the layout: a new change from what the audit says stood before."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    event = last_change(ctx, block)
+    if event is None:
+        raise refuse(
+            "block", "nothing_to_undo", "Nothing of the layout was changed since, or something else was done after it."
+        )
+    before = event.before or {}
+    given = {name: before[name] for name in LayoutChange.__dataclass_fields__}
+    given["sow_on"] = {role: date.fromisoformat(day) for role, day in given["sow_on"].items()}
+    made = keep(ctx, block_id, LayoutChange(**given), version=block.version)
+    undoing = ctx.rows(AuditEvent).filter(action="block.keep", subject_id=block.pk).order_by("-id")[0]
+    event.undone_by = undoing
+    event.save(update_fields=["undone_by"])
+    undoing.action = "block.undo"
+    undoing.sentence = f"Undone: {event.sentence}"[:400]
+    undoing.save(update_fields=["action", "sentence"])
+    return made
+
+
+def last_change(ctx: Ctx, block: SeedBlock) -> AuditEvent | None:
+    """The newest change of a block's layout, if nothing was done to the block since."""
+    event = ctx.rows(AuditEvent).filter(subject_kind="seedblock", subject_id=block.pk).order_by("-id").first()
+    if event is None or event.action != "block.keep" or (event.after or {}).get("version") != block.version:
+        return None
+    return event
+
+
+@transaction.atomic
+def choose_scheme(ctx: Ctx, slug: str) -> ClassScheme:
+    """The classes of seed that the house goes by; what is promised or grown in other classes bars a change."""
+    scheme = ctx.shared_rows(ClassScheme).filter(slug=slug).order_by("organisation_id").first()
+    if scheme is None:
+        raise refuse("slug", "not_a_choice", "There is no such scheme of classes.")
+    names = set(scheme.names())
+    promised = (
+        ctx.rows(OrderLine)
+        .filter(state=OrderLine.State.OPEN)
+        .exclude(seed_class="")
+        .exclude(seed_class__in=names)
+        .first()
+    )
+    grown = (
+        ctx.rows(SeedBlock).filter(batch__state__in=LIVE).exclude(seed_class__in=names).select_related("batch").first()
+    )
+    if promised or grown:
+        what = (
+            f"order {promised.order.number} promises {promised.seed_class}"
+            if promised
+            else f"batch {grown.batch.code} is grown as {grown.seed_class}"
+            if grown
+            else ""
+        )
+        raise refuse(
+            "slug", "in_use", f"{what.capitalize()}, which {scheme.name.lower()} does not know. Finish it first."
+        )
+    ctx.organisation.class_scheme = slug
+    ctx.organisation.save(update_fields=["class_scheme"])
+    ctx.record("methods.scheme", f"Seed classes go by “{scheme.name}”.", scheme)
+    return scheme

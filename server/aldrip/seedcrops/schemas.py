@@ -246,6 +246,7 @@ class SeedStageOut(Schema):
 class BlockOut(SeedCropOut):
     version: int
     batch_version: int
+    can_undo: bool
     step: str
     outline: dict[str, Any]
     area_m2: float
@@ -263,6 +264,10 @@ class BlockOut(SeedCropOut):
     loads: list[LoadOut]
     stages_seen: list[SeedStageOut]
     working: list[StepOut]
+
+
+class SchemeIn(Schema):
+    slug: str
 
 
 class LayOutIn(Schema):

@@ -1131,6 +1131,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seed-blocks/{block_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back the last change of the layout.
+         */
+        post: operations["aldrip_seedcrops_api_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/class-scheme": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Scheme
+         * @description Which scheme of seed classes the house goes by.
+         */
+        post: operations["aldrip_seedcrops_api_choose_scheme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-blocks/{block_id}/sown": {
         parameters: {
             query?: never;
@@ -4628,6 +4668,8 @@ export interface components {
             version: number;
             /** Batch Version */
             batch_version: number;
+            /** Can Undo */
+            can_undo: boolean;
             /** Step */
             step: string;
             /** Outline */
@@ -5131,6 +5173,11 @@ export interface components {
             male_gap_days?: number | null;
             /** Version */
             version: number;
+        };
+        /** SchemeIn */
+        SchemeIn: {
+            /** Slug */
+            slug: string;
         };
         /** SowIn */
         SowIn: {
@@ -7739,6 +7786,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_choose_scheme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SchemeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

@@ -98,6 +98,24 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
       <section>
         <h2>Classes: {scheme?.name}</h2>
         <p className="note">{scheme?.note}</p>
+        {may("methods.edit") && library.schemes.length > 1 ? (
+          <Fold words="Go by other classes">
+            <QuickForm
+              button="Go by these"
+              columns={1}
+              fields={[
+                {
+                  name: "slug",
+                  label: "Classes of the house",
+                  type: "select",
+                  start: scheme?.slug ?? "",
+                  options: library.schemes.map((one) => [one.slug, one.name]),
+                },
+              ]}
+              save={(values) => take(api.POST("/api/class-scheme", { body: { slug: values.slug ?? "" } })).then(again)}
+            />
+          </Fold>
+        ) : null}
         <ol>
           {scheme?.classes.map((one) => (
             <li key={String(one.slug)} className="border-hair border-b py-1">

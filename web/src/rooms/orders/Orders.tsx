@@ -108,7 +108,16 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
         </>
       ),
     },
-    { key: "form", head: "Form", value: (l) => l.form },
+    {
+      key: "form",
+      head: "Form",
+      value: (l) => `${l.form} ${l.seed_class}`,
+      cell: (l) => (
+        <>
+          {l.form} <span className="note">{l.seed_class.replaceAll("-", " ")}</span>
+        </>
+      ),
+    },
     {
       key: "quantity",
       head: "Quantity",

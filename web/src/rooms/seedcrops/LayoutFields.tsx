@@ -3,7 +3,7 @@ import { ApiError, api, type Schemas, take } from "../../api/client";
 import { saved } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
 import { kilos, share } from "../../ui/format";
-import { useMay } from "../../ui/hooks";
+import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Pennant } from "../../ui/parts";
 import type { BlockData } from "./Block";
 
@@ -194,15 +194,31 @@ function fieldsOf(block: BlockData): One[] {
 /** What a person may change of the layout; while the block is sown only what still can. */
 export function LayoutFields({ block, layout }: { block: BlockData; layout: LayoutProposal }) {
   const may = useMay();
+  const undo = useSave(() =>
+    take(api.POST("/api/seed-blocks/{block_id}/undo", { params: { path: { block_id: block.block_id ?? 0 } } })),
+  );
   const sown = new Set(block.parents.filter((parent) => parent.sown.length).map((parent) => parent.role));
   const open = may("seedcrops.plan") && block.state === "planned";
   return (
-    <dl className="grid flex-none grid-cols-[96px_132px] content-start gap-x-2" key={`${block.version}`}>
-      {fieldsOf(block).map((one) => {
-        const fixed = !open || (one.key.startsWith("sow.") && sown.has(one.key.slice(4)));
-        return <LayoutRow key={one.key} one={one} fixed={fixed} onChange={(change) => layout.propose(change)} />;
-      })}
-    </dl>
+    <div className="flex-none">
+      <dl className="grid flex-none grid-cols-[96px_132px] content-start gap-x-2" key={`${block.version}`}>
+        {fieldsOf(block).map((one) => {
+          const fixed = !open || (one.key.startsWith("sow.") && sown.has(one.key.slice(4)));
+          return <LayoutRow key={one.key} one={one} fixed={fixed} onChange={(change) => layout.propose(change)} />;
+        })}
+      </dl>
+      {block.can_undo && may("seedcrops.plan") ? (
+        <button
+          type="button"
+          className="btn-link note mt-1"
+          disabled={undo.isPending}
+          onClick={() => undo.mutate(undefined)}
+        >
+          undo the last change
+        </button>
+      ) : null}
+      <Faults error={undo.error} />
+    </div>
   );
 }
 
