@@ -15,7 +15,7 @@ from aldrip_core.reject_number import Decision, reject_at
 from aldrip_core.row_plan import spans_at
 
 TABLE_STEPS = 20
-BEYOND = 6  # counts beyond the reject number that a phone still finds in its table
+BEYOND = 2  # counts beyond the reject number that a phone still finds in its table
 
 
 @dataclass(frozen=True, slots=True)

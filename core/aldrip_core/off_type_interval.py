@@ -8,7 +8,8 @@ from aldrip_core.refusal import Warn, refuse
 from aldrip_core.working import Given, Step, Working
 
 SOURCE = "Clopper & Pearson 1934"
-HALVINGS = 80
+HALVINGS = 120
+COARSE = 10  # halvings before the chords
 FEW = 60  # so few terms are summed one by one, which is quicker than an array
 
 
@@ -24,25 +25,32 @@ class OffTypeInterval:
 
 
 def bounds(*, plants: int, found: int, confidence: float = 0.95, sides: int = 2) -> tuple[float, float]:
-    """Clopper-Pearson bounds (low, high) of a share [0-1], by halving the binomial tails."""
+    """Clopper-Pearson bounds (low, high) of a share [0-1], from the binomial tails."""
     tail = (1 - confidence) / sides
-    low = 0.0 if found == 0 else _halve(found, plants, tail)
-    high = 1.0 if found == plants else _halve(found + 1, plants, 1 - tail)
+    low = 0.0 if found == 0 else _rate_for(found, plants, tail)
+    high = 1.0 if found == plants else _rate_for(found + 1, plants, 1 - tail)
     return low, high
 
 
-def _halve(needed: int, plants: int, wanted: float) -> float:
-    """The rate at which `needed` or more are found with chance `wanted`."""
-    below, above = 0.0, 1.0
-    for _ in range(HALVINGS):
-        middle = (below + above) / 2
-        if _at_least(needed, plants, middle) < wanted:
-            below = middle
-        else:
-            above = middle
-        if above - below <= 1e-15 * above:
+def _rate_for(needed: int, plants: int, wanted: float) -> float:
+    """The rate at which `needed` or more are found with chance `wanted`: halved to find it, then closed in by chords."""
+    low, high = 0.0, 1.0
+    at_low, at_high = -wanted, 1.0 - wanted
+    for step in range(HALVINGS):
+        chord = step >= COARSE and at_high != at_low
+        middle = low - at_low * (high - low) / (at_high - at_low) if chord else (low + high) / 2
+        if not low < middle < high:
             break
-    return (below + above) / 2
+        value = _at_least(needed, plants, middle) - wanted
+        if value < 0:
+            low, at_low = middle, value
+            at_high = at_high / 2 if chord else at_high  # Illinois: an end that stays is let go
+        else:
+            high, at_high = middle, value
+            at_low = at_low / 2 if chord else at_low
+        if high - low <= 1e-15 * high or abs(value) < 1e-16:
+            return middle
+    return (low + high) / 2
 
 
 def _at_least(needed: int, plants: int, rate: float) -> float:

@@ -58,12 +58,13 @@ def poisson_at_least(k: int, mean: float) -> float:
 def _sum_out(first: int, mean: float, *, up: bool) -> float:
     log_term, total, at = _log_poisson(first, mean), 0.0, first
     total += math.exp(log_term)
+    chunk = min(CHUNK, 128 + int(8 * math.sqrt(mean)))  # a few standard deviations hold all that counts
     while at > 0 or up:
         if up:
-            counts: NDArray[np.float64] = np.arange(at + 1, at + CHUNK + 1, dtype=np.float64)
+            counts: NDArray[np.float64] = np.arange(at + 1, at + chunk + 1, dtype=np.float64)
             steps = math.log(mean) - np.log(counts)
         else:
-            counts = np.arange(at, max(0, at - CHUNK), -1, dtype=np.float64)
+            counts = np.arange(at, max(0, at - chunk), -1, dtype=np.float64)
             steps = np.log(counts) - math.log(mean)
         logs = log_term + np.cumsum(steps)
         total += float(np.exp(logs).sum())

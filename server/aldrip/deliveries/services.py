@@ -29,6 +29,8 @@ from aldrip.seedcrops.harvesting import block_ids_of
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.check_character import with_check
 
+SIGNED = {"accept": "accepted", "rogue": "rogued and inspected again", "downgrade": "downgraded", "reject": "rejected"}
+
 
 @dataclass(frozen=True)
 class Pick:
@@ -295,7 +297,7 @@ def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, 
         "verdict": signed.sentence if signed else "", "reason": signed.reason if signed else "", "standard": signed.standard.name if signed else "",
         "fields": ", ".join(b.field.name for b in blocks),
         "inspections": "; ".join(
-            f"{i.words.lower()} {i.decision if i.decision != 'rogue' else 'rogued and inspected again'}" for b in blocks for i in b.inspections.all()
+            f"{i.words.lower()} {SIGNED.get(i.decision, 'open')}" for b in blocks for i in b.inspections.all()
         ),
         "made_from": ", ".join(f"{row['code']}{' ' + row['label_number'] if row['label_number'] else ''}" for row in family) or "nothing recorded",
         "seals": ", ".join(lot.seals.order_by("id").values_list("number", flat=True)[:200]),

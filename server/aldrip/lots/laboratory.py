@@ -111,10 +111,10 @@ def record_result(
     ctx: Ctx, lot_id: int, result: Result, *, client_uuid: uuid.UUID, replaces: int | None = None, reason: str = ""
 ) -> TestResult:
     """A result of a lot. One that must be repeated is kept and counts for nothing; a new one reopens the verdict."""
+    lot = ctx.get(Lot, lot_id, lock=True)
     done = ctx.rows(TestResult).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    lot = ctx.get(Lot, lot_id, lock=True)
     if result.tested_on > ctx.today:
         raise refuse("tested_on", "in_the_future", f"{result.tested_on} is still to come.")
     if result.tested_on < lot.received_on:

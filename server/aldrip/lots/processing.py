@@ -110,8 +110,9 @@ def dry(
     reason: str = "",
 ) -> Lot:
     """A raw lot was dried: the water leaves it. With a weight after drying, what is missing besides water is asked for."""
+    lot = ctx.get(Lot, lot_id, lock=True)
     if ctx.rows(Movement).filter(client_uuid=client_uuid).exists():
-        return ctx.get(Lot, lot_id)
+        return lot
     lot = own_lot(ctx, lot_id, Status.RAW, Status.CLEAN)
     _not_in_future(ctx, on)
     if lot.moisture_percent is None:
@@ -170,27 +171,19 @@ def clean(
 
     Several lots of one cultivar, class and moisture may be blended so; different cultivars never.
     """
-    done = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
-    if done is not None:
-        return done
     _not_in_future(ctx, on)
     if not parts or len({part.lot_id for part in parts}) != len(parts):
         raise refuse("lots", "missing", "Which lots went over the cleaner? Name each once.")
+    list(
+        ctx.rows(Lot).select_for_update().filter(pk__in=[part.lot_id for part in parts]).order_by("pk")
+    )  # one order, no deadlock
+    done = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
+    if done is not None:
+        return done
     lots = [own_lot(ctx, part.lot_id, Status.RAW) for part in parts]
     first = lots[0]
     for index, lot in enumerate(lots):
-        if (lot.crop_id, lot.line_id) != (first.crop_id, first.line_id):
-            raise refuse(
-                f"lots.{index}",
-                "other_cultivar",
-                f"Lots {first.code} and {lot.code} are different cultivars; they are never blended.",
-            )
-        if lot.seed_class != first.seed_class:
-            raise refuse(
-                f"lots.{index}",
-                "other_class",
-                f"Lots {first.code} and {lot.code} are of different classes. Clean them one after the other.",
-            )
+        _may_go_with(first, lot, index)
     taken = sum((amount(part.kg) for part in parts), Decimal(0))
     out = amount(clean_kg) + amount(screenings_kg)
     if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
@@ -225,6 +218,28 @@ def clean(
         made,
     )
     return made
+
+
+def _may_go_with(first: Lot, lot: Lot, index: int) -> None:
+    """Refuse what may not go over the cleaner together, or not yet."""
+    if (lot.crop_id, lot.line_id) != (first.crop_id, first.line_id):
+        raise refuse(
+            f"lots.{index}",
+            "other_cultivar",
+            f"Lots {first.code} and {lot.code} are different cultivars; they are never blended.",
+        )
+    if lot.seed_class != first.seed_class:
+        raise refuse(
+            f"lots.{index}",
+            "other_class",
+            f"Lots {first.code} and {lot.code} are of different classes. Clean them one after the other.",
+        )
+    intake = Intake.objects.filter(lot=lot).first()
+    if intake and intake.limit_percent and lot.moisture_percent and lot.moisture_percent > intake.limit_percent:
+        raise refuse(
+            f"lots.{index}", "too_wet",
+            f"Lot {lot.code} stands at {lot.moisture_percent:g} %, over the {intake.limit_percent:g} % of intake. Dry it before it is cleaned.",
+        )  # fmt: skip
 
 
 def _take_from(

@@ -96,6 +96,7 @@ def sign(
     ctx: Ctx, lot_id: int, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
 ) -> Verdict:
     """Sign a decision on a lot. Refused while a required result is wanting, and against any limit fixed by law."""
+    ctx.get(Lot, lot_id, lock=True)
     done = ctx.rows(Verdict).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done

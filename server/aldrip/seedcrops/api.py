@@ -200,7 +200,7 @@ def count(ctx: Ctx, inspection_id: int, body: EntriesIn) -> Any:
     kept = inspecting.count(ctx, inspection_id, entries)
     return {
         "entries": [{"client_uuid": k.client_uuid, "kept": k.kept, "code": k.code, "message": k.message} for k in kept],
-        "inspection": reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id)),
+        "inspection": reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id), with_table=False),
     }
 
 

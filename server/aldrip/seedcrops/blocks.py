@@ -201,10 +201,10 @@ def sow(
     rows: int | None = None,
 ) -> BlockSowing:
     """One line was sown: its seed leaves stock; the first sowing sets the batch going."""
+    ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(BlockSowing).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
     if on > ctx.today:
         raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")

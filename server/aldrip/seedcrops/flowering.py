@@ -182,10 +182,10 @@ def observe(
     reason: str = "",
 ) -> FlowerObservation:
     """A stage was seen on a parent: its flowering is foreseen anew, and the visits move with it."""
+    ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(FlowerObservation).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
     parent = next((p for p in block.parents.all() if p.role == role), None)
     if parent is None:
@@ -224,10 +224,10 @@ def observe(
 @transaction.atomic
 def choose_remedy(ctx: Ctx, block_id: int, *, remedy_id: int, chosen: bool, client_uuid: uuid.UUID) -> RemedyUse:
     """Choose or drop a remedy. One that no longer works is refused."""
+    ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(RemedyUse).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
     match = match_of(block)
     cure = next((c for c in cures_for(ctx, block, match, list(block.remedies.all())) if c.remedy.pk == remedy_id), None)

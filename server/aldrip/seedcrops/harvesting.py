@@ -32,10 +32,10 @@ def _day(ctx: Ctx, on: date) -> None:
 @transaction.atomic
 def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.UUID) -> MaleRemoval:
     """The male rows and borders are out of the block; only then the female may be cut."""
+    ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(MaleRemoval).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
     _day(ctx, on)
     parents = {p.role: p for p in block.parents.all()}
@@ -66,10 +66,10 @@ def harvest(
     ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: bool, last: bool, client_uuid: uuid.UUID
 ) -> Intake:
     """A load of the block at the door: refused, or a raw lot with its passport. The female only after the male is out."""
+    ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(Intake).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
-    ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
     batch, stages = load_batch(ctx, block.batch_id, lock=True)
     _day(ctx, on)
@@ -216,14 +216,11 @@ def clean(
     reason: str = "",
 ) -> Lot:
     """Raw lots were cleaned into one; it counts for the batch from now on."""
-    known = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
-    if known is not None:
-        return known
     lot = processing.clean(
         ctx, parts, clean_kg=clean_kg, screenings_kg=screenings_kg, on=on, client_uuid=client_uuid, reason=reason
     )
     batches = sorted(block_ids_of(ctx, lot))
-    if batches:
+    if batches and not Yield.objects.filter(lot=lot).exists():  # a repeat finds it there
         _, stages = load_batch(ctx, batches[0], lock=True)
         row = next(s for s in stages if s.kind == "clean")
         Yield.objects.create(stage=row, lot=lot, quantity=amount(clean_kg))

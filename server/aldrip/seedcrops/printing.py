@@ -11,6 +11,11 @@ from aldrip.seedcrops.reading import class_names, drawing_of
 from aldrip_core.geometry import area_m2
 
 WIDE = 700.0  # points of the drawing's longer side
+# A drawing on paper takes no style sheet: solid F, dashed M, dotted border.
+INK = {
+    "F": {"stroke": "#0B5F6B", "thick": 0.7, "dash": ""}, "M": {"stroke": "#855400", "thick": 1.2, "dash": "5 3"},
+    "border": {"stroke": "#855400", "thick": 0.7, "dash": "1 2.5"},
+}  # fmt: skip
 
 
 def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
@@ -34,7 +39,7 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "outline": " ".join(at(p) for p in drawing["outline"]), "female_share": share(plan.female_share, 1) if plan else "",
         "scale_m": round(WIDE / scale / 5, -1) or 10, "scale_w": (round(WIDE / scale / 5, -1) or 10) * scale,
         "rows": [
-            {"kind": "border" if r["part"] != "body" else r["line"], "from": at(a), "to": at(b)}
+            {**INK["border" if r["part"] != "body" else r["line"]], "from": at(a), "to": at(b)}
             for r in drawing["rows"] for a, b in r["segments"]
         ],
         "lines": [

@@ -211,8 +211,11 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
     }
 
 
-def inspection_out(ctx: Ctx, inspection: Inspection) -> dict[str, Any]:
-    """A visit with its count so far, and everything that the phone needs without a signal."""
+def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True) -> dict[str, Any]:
+    """A visit with its count so far, and everything that the phone needs without a signal.
+
+    The decision table is the bulk of it and does not change while a count goes on; answers to taps leave it out.
+    """
     block = inspection.block
     tally = tally_of(inspection)
     begun = bool(inspection.limits)
@@ -221,7 +224,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection) -> dict[str, Any]:
     east, north = centre_of(block.field.site)
     x0, y0 = min(x for x, _ in ring), min(y for _, y in ring)
     points = to_metres(inspection.points, longitude=east, latitude=north) if inspection.points else ()
-    table = table_for(inspection) if begun else None
+    table = table_for(inspection) if begun and with_table else None
     before = inspection.follows
     try:
         shed = shedding_from(match_of(block))

@@ -260,7 +260,8 @@ function RemedyRow({ remedy, disabled, onToggle }: { remedy: Remedy; disabled: b
           <span className="note">{remedy.chosen ? "chosen" : "not chosen"}</span>
         </span>
         <span className="min-w-0 flex-1">
-          <b>{remedy.name}</b> <span className="note text-ink2">({ROLE[remedy.role]})</span>{" "}
+          <b>{remedy.name}</b>{" "}
+          <span className="note text-ink2">({remedy.remedy_class === "pollination" ? "both" : ROLE[remedy.role]})</span>{" "}
           <span className="cond text-note">
             <b>{effect}</b>
             {effect ? "; " : ""}

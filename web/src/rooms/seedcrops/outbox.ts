@@ -100,8 +100,13 @@ async function attempt(inspection: number): Promise<Sent> {
         if (row) await keep({ ...row, refused: told.message });
       }
     }
-    await keepSheet(answer.inspection);
-    return { state: "sent", sheet: answer.inspection };
+    // Answers to taps leave the table out; it does not change while a count goes on.
+    const sheet = {
+      ...answer.inspection,
+      table: answer.inspection.table ?? (await keptSheet(inspection))?.table ?? null,
+    };
+    await keepSheet(sheet);
+    return { state: "sent", sheet };
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;
     if (error.status === 401 || error.status === 403) return { state: "sign in" };
