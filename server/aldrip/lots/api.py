@@ -154,7 +154,7 @@ def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[s
         **{name: getattr(lot, name) for name in names}, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "",
         "class_name": classes.get(lot.seed_class, lot.seed_class), "status_words": lot.get_status_display(),
         "balance": float(lot.balance), "packet_size": float(lot.packet_size) if lot.packet_size is not None else None,
-        "test_is_old": lot.form == "seed" and lot.status not in ("raw", "rejected") and lot.balance > 0
+        "test_is_old": lot.form == "seed" and lot.status in ("", "released") and lot.balance > 0
         and (lot.tested_on is None or (ctx.today - lot.tested_on).days > OLD_TEST_DAYS),
     }  # fmt: skip
 

@@ -264,7 +264,7 @@ function Verdict({ lot }: { lot: Lot }) {
                       : `${one.margin >= 0 ? "+" : "−"}${Number(Math.abs(one.margin).toFixed(1))}`}
                   </td>
                   <td>
-                    <b>{OUTCOME[one.outcome]}</b>
+                    <b>{one.outcome === "pass" && one.value === null ? "not asked" : OUTCOME[one.outcome]}</b>
                   </td>
                 </tr>
               ))}
