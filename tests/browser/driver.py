@@ -35,6 +35,29 @@ PATIENCE = 30.0  # a loaded machine is slow, and waiting ends as soon as the thi
 AXE = settings.ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
+# Asked of the page in one go: a question per element would take most of a test's time.
+NAMED = """
+const [kind, name] = arguments;
+for (const element of document.querySelectorAll(kind)) {
+  const label = element.getAttribute("aria-label") || (element.innerText || "").trim().replace(/\\s+/g, " ");
+  if (label.startsWith(name) && element.getClientRects().length && getComputedStyle(element).visibility !== "hidden") return element;
+}
+return null;
+"""
+FIELD_OF = """
+const [name] = arguments;
+for (const label of document.querySelectorAll("label")) {
+  if ((label.innerText || "").trim().replace(/\\s+/g, " ").startsWith(name)) {
+    const control = label.querySelector("input, select, textarea");
+    if (control) return control;
+  }
+}
+for (const control of document.querySelectorAll("input, select, textarea"))
+  if ((control.getAttribute("aria-label") || "").startsWith(name)) return control;
+return null;
+"""
+
+
 def make_driver() -> webdriver.Chrome:
     options = Options()
     options.binary_location = "/usr/bin/chromium"
@@ -126,7 +149,7 @@ class BrowserCase(LiveServerTestCase):
         raise AssertionError(f"waited for {what}; the page says:\n{self.text()[:1500]}")
 
     def text(self) -> str:
-        return self.driver.find_element(By.TAG_NAME, "body").text
+        return str(self.driver.execute_script("return document.body.innerText")).replace("\t", " ")
 
     def see(self, words: str) -> None:
         self.until(lambda: words in self.text(), f"“{words}”")
@@ -136,15 +159,8 @@ class BrowserCase(LiveServerTestCase):
 
     def named(self, tag: str, name: str) -> WebElement:
         """The first visible element of a kind whose words or label begin with a name."""
-
-        def find() -> WebElement | None:
-            for element in self.driver.find_elements(By.CSS_SELECTOR, tag):
-                label = element.get_attribute("aria-label") or " ".join((element.text or "").split())
-                if label.startswith(name) and element.is_displayed():
-                    return element
-            return None
-
-        return self.until(find, f"{tag} “{name}”")
+        found: WebElement = self.until(lambda: self.driver.execute_script(NAMED, tag, name), f"{tag} “{name}”")
+        return found
 
     def press(self, name: str, tag: str = "button, a, summary") -> None:
         def click() -> bool:
@@ -155,23 +171,17 @@ class BrowserCase(LiveServerTestCase):
 
     def field(self, label: str) -> WebElement:
         """The control of a label that begins with these words, or whose own label does."""
-
-        def find() -> WebElement | None:
-            for element in self.driver.find_elements(By.CSS_SELECTOR, "label"):
-                if " ".join(element.text.split()).startswith(label):
-                    for control in element.find_elements(By.CSS_SELECTOR, "input, select, textarea"):
-                        return control
-            for element in self.driver.find_elements(By.CSS_SELECTOR, "input, select, textarea"):
-                if (element.get_attribute("aria-label") or "").startswith(label):
-                    return element
-            return None
-
-        return self.until(find, f"field “{label}”")
+        found: WebElement = self.until(lambda: self.driver.execute_script(FIELD_OF, label), f"field “{label}”")
+        return found
 
     def fill(self, label: str, text: str) -> None:
-        control = self.field(label)
-        control.send_keys(Keys.CONTROL, "a")
-        control.send_keys(text)
+        def typed() -> bool:
+            control = self.field(label)
+            control.send_keys(Keys.CONTROL, "a")
+            control.send_keys(text)
+            return True
+
+        self.until(typed, f"field “{label}” to take “{text}”")
 
     def fill_day(self, label: str, day: date) -> None:
         """A day into the browser's own date field, as keys in its order."""

@@ -145,6 +145,7 @@ class ByKeyboardOnly(BrowserCase):
         self.keys("Harrow End", Keys.TAB, "Pak", Keys.TAB, Keys.TAB, Keys.TAB, "12k", Keys.TAB, "week 37", Keys.ENTER)
         self.until(lambda: Batch.objects.exists(), "the planned batch")
         batch = Batch.objects.get()
+        self.gone("Save and plan")
         self.see(batch.code)
 
         self.keys("/")

@@ -208,6 +208,8 @@ class FromPromiseToDeclaration(SeedBrowserCase):
         self.assertEqual(OrderLine.objects.get().state, "delivered")
         self.assertEqual(self.complaints(), [])
 
+
+class RefusedAtRelease(SeedBrowserCase):
     def test_another_is_refused_at_release_with_the_words_that_say_what_is_missing(self) -> None:
         self.sign_in()
         block = self.grown()
@@ -309,6 +311,7 @@ class ViewsOfSeed(SeedBrowserCase):
         self.assertEqual(SeedBlock.objects.get(pk=block.pk).pattern, "FFFFMM")
         self.press("Keep")
         self.until(lambda: SeedBlock.objects.get(pk=block.pk).pattern == "FFMM", "the layout to be kept")
+        self.gone("Change the layout")
         self.fill("Border rows", "90\n")
         self.see("cannot be here")
         self.press("Drop")

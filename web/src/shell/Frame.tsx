@@ -91,7 +91,7 @@ function Inner() {
       </a>
       <RoomsList line={line} onHelp={() => setHelp(true)} onFind={() => setFind(true)} />
       <div ref={ref} className="flex min-h-0 min-w-0 flex-1 flex-col">
-        <SpanProvider key={`${season.start}${today}`} today={today} season={season} width={width}>
+        <SpanProvider key={today} today={today} season={season} width={width}>
           <TopLine session={session} line={line} />
           <div className="noprint hidden lg:block">
             {line ? <SeasonLine line={line} /> : <div className="h-[88px] bg-frame" />}
