@@ -137,6 +137,19 @@ class LayoutAndSowing(SeedCase):
             told = self.post(f"/seed-blocks/{block.pk}/preview", bad, status=422)["errors"][0]
             self.assertEqual(told["field"], field)
 
+    def test_the_batch_and_its_space_follow_the_sowing_days_of_the_block(self) -> None:
+        block = self.laid_out()
+        seen = self.get(f"/seed-blocks/{block.pk}")
+        self.post(
+            f"/seed-blocks/{block.pk}/keep",
+            {"sow_on": {"F": "2027-05-11", "M": "2027-05-14"}, "version": seen["version"]},
+        )
+        stages = list(BatchStage.objects.filter(batch=block.batch).order_by("order"))
+        self.assertEqual(stages[0].planned.lower, date(2027, 5, 11))
+        first = Occupancy.objects.filter(stage__batch=block.batch).order_by("during")[0]
+        self.assertEqual(first.during.lower, date(2027, 5, 11))
+        self.assertEqual(self.get(f"/seed-blocks/{block.pk}")["sow_on"], "2027-05-11")
+
     def test_a_kept_change_is_undone_as_a_new_change_and_only_while_nothing_followed(self) -> None:
         block = self.laid_out()
         before = self.get(f"/seed-blocks/{block.pk}")
@@ -436,3 +449,73 @@ class FourSteps(SeedCase):
             [s["area_ha"] for s in answer["steps"]], [6.25, 0.0390625, 0.000244140625, 0.00000152587890625]
         )
         self.assertEqual(answer["steps"][-1]["seed_in_kg"], 0.0000152587890625)
+
+
+class InTheOtherRooms(SeedCase):
+    """What a seed crop looks like where plants are at home: every view opens, and what does not fit says so."""
+
+    def test_can_we_take_seed_answers_in_hectares_and_reads_kilos(self) -> None:
+        body = {"crop_id": sunflower().pk, "form": "seed", "quantity": "1.1 t", "due": "2027-11-15"}
+        answer = self.post("/orders/can-we-take-it", body)
+        self.assertRegex(answer["sentence"], r"^Yes: sow \d\.\d\d ha on ")
+        self.assertEqual(
+            self.post("/orders/can-we-take-it", {**body, "quantity": "12 furlongs"}, status=422)["errors"][0]["field"],
+            "quantity",
+        )
+
+    def test_every_view_of_the_batch_opens_at_every_step(self) -> None:
+        def look(batch: Batch) -> None:
+            for path in (f"/batches/{batch.pk}", f"/batches/{batch.pk}/card", "/batches", "/board?start=2027-03-01&end=2027-10-01", "/season-line",
+                         "/day", "/deliveries", "/orders", "/seed-crops"):  # fmt: skip
+                self.get(path)
+            self.assertTrue(self.get(f"/batches/{batch.pk}/card.pdf").content.startswith(b"%PDF"))
+
+        _, batch = self.order()
+        look(batch)
+        place = Place.objects.get(name="Long field")
+        made = self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": place.pk})
+        look(batch)
+        lot = parent_seed(self.ctx, "AA-1")
+        self.on(date(2027, 4, 15))
+        self.post(
+            f"/seed-blocks/{made['block_id']}/sown",
+            {"role": "F", "lot_id": lot.pk, "kg": "3", "on": "2027-04-15", "client_uuid": uid()},
+        )
+        look(batch)
+
+    def test_the_ladder_can_be_typed_into_and_the_board_moves_the_whole_crop_to_another_field(self) -> None:
+        _, batch = self.order()
+        seen = self.post(f"/batches/{batch.pk}/preview", {"start": 20_000})
+        self.assertTrue(seen["figures"])
+        other = Place.objects.get(name="Far field")
+        moved = self.post(f"/batches/{batch.pk}/preview", {"stage": 1, "place_id": other.pk})
+        self.post(
+            f"/batches/{batch.pk}/keep", {"version": moved["version"], "change": {"stage": 1, "place_id": other.pk}}
+        )
+        fields = set(BatchStage.objects.filter(batch=batch, order__lte=4).values_list("place__name", flat=True))
+        self.assertEqual(fields, {"Far field"})
+
+    def test_a_seed_crop_that_serves_nobody_is_ended_and_lets_its_field_go(self) -> None:
+        block = self.sown()
+        self.post(f"/batches/{block.batch_id}/end", {"cause": "hail"})
+        self.assertFalse(Occupancy.objects.filter(stage__batch=block.batch).exists())
+        self.on(date(2027, 9, 10))
+        self.post(
+            f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
+        )
+        self.assertEqual(self.load(block, on="2027-09-10", status=422)["errors"][0]["code"], "closed")
+
+    def test_names_of_shapes_are_used_once(self) -> None:
+        """Two rooms with one name for a shape would overwrite each other in the contract."""
+        import re
+        from collections import Counter
+
+        from django.conf import settings
+
+        names = Counter(
+            name
+            for path in (settings.ROOT / "server" / "aldrip").rglob("*.py")
+            if path.name in ("api.py", "schemas.py")
+            for name in re.findall(r"^class (\w+)\(", path.read_text(), re.MULTILINE)
+        )
+        self.assertEqual([name for name, count in names.items() if count > 1], [])

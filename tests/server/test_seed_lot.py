@@ -455,6 +455,13 @@ class Releasing(SeedCase):
         self.accept_all(self.block)
         self.assertEqual(self.decide(self.lot, "release", status=422)["errors"][0]["code"], "wrong_state")
 
+    def test_own_seed_does_not_grow_by_correction(self) -> None:
+        more = {"counted": 1600, "reason": "weighed again"}
+        self.assertEqual(self.post(f"/lots/{self.lot.pk}/balance", more, status=422)["errors"][0]["code"], "own_seed")
+        self.post(f"/lots/{self.lot.pk}/balance", {"counted": 1490, "reason": "mice"})
+        self.lot.refresh_from_db()
+        self.assertEqual(float(self.lot.balance), 1490)
+
     def test_bought_seed_is_not_judged_and_a_verdict_is_signed_once(self) -> None:
         bought = Lot.objects.filter(status="").first()
         assert bought

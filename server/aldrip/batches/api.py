@@ -9,7 +9,6 @@ from aldrip.accounts.api import AuditOut, audit_row
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
-from aldrip.base.quantity import read_count
 from aldrip.base.schemas import Done, steps
 from aldrip.batches import doing, editing, resowing, starting, undoing
 from aldrip.batches.board import board_of
@@ -113,7 +112,7 @@ def plan_lines(ctx: Ctx, body: PlanLinesIn) -> Any:
 @room.post("/orders/can-we-take-it", "see", response=AskOut)
 def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     """Whether a promise could be kept; nothing is saved."""
-    quantity = read_count(body.quantity, "quantity")
+    quantity = starting.read_quantity(ctx, body.crop_id, body.form, body.quantity)
     try:
         text = body.due.strip()
         due = read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=ctx.today)
@@ -126,6 +125,8 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     plan = answer.plan
     sow = plan.sow_on
     amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
+    if plan.request.definition.start_unit == "m²":
+        amount = f"{plan.quantities.start / 10_000:,.2f} ha"
     day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
     sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
     return {

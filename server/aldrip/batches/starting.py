@@ -10,6 +10,7 @@ from django.db import transaction
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import update_rows
 from aldrip.base.errors import Refused, refuse
+from aldrip.base.quantity import read_count, read_kilos
 from aldrip.base.words import day, plural
 from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import LIVE, refresh
@@ -159,6 +160,12 @@ class Answer:
     earliest: date | None
     limits: tuple[Limit, ...]
     remedies: tuple[Remedy, ...]
+
+
+def read_quantity(ctx: Ctx, crop_id: int, form: str, text: str) -> int:
+    """A quantity as typed: kilos where the form is seed, else a count."""
+    kilos = ctx.shared_rows(Method).filter(crop=crop_id if 0 < crop_id < 2**63 else 0, form=form, unit="kg").exists()
+    return (read_kilos if kilos else read_count)(text, "quantity")
 
 
 def can_we_take_it(

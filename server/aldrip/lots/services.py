@@ -142,6 +142,11 @@ def correct_balance(ctx: Ctx, lot_id: int, *, counted: float, reason: str) -> Lo
     if counted < 0:
         raise refuse("counted", "out_of_range", "Less than nothing cannot be in stock.")
     difference = amount(counted) - lot.balance
+    if lot.status and difference > 0:
+        raise refuse(
+            "counted", "own_seed",
+            f"Lot {lot.code} is own seed; {float(difference):,.1f} kg more can only come in by a load or from the cleaner. Weigh again.",
+        )  # fmt: skip
     if difference:
         move(ctx, lot, difference, "corrected", on=ctx.today, reason=reason)
         ctx.record(

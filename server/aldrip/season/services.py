@@ -269,7 +269,7 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
         "orders": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).count(),
         "methods": ctx.shared_rows(Method).count(),
         "batches": ctx.rows(Batch).filter(state__in=(Batch.State.SOWN, Batch.State.READY)).count(),
-        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, stages__order=0, stages__planned__startswith__lt=week).count(),
+        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, method__way="plants", stages__order=0, stages__planned__startswith__lt=week).count(),
         "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
         "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),

@@ -101,6 +101,17 @@ def _stand_on(ctx: Ctx, batch: Batch, stages: list[BatchStage], place: Place, ar
     refresh(ctx, batches=[batch.pk])
 
 
+def _plan_follows(ctx: Ctx, block: SeedBlock, sow_on: date) -> None:
+    """The batch's own dates follow the first sowing day of its block."""
+    batch, stages = load_batch(ctx, block.batch_id, lock=True)
+    if batch.state != Batch.State.PLANNED or stages[0].planned.lower == sow_on:
+        return
+    ground = Ground(ctx, without=[batch.pk])
+    plan = plan_batch(replace(request_of(batch, stages), sow=sow_on, dates=()), ground, working=False)
+    apply_plan(ctx, batch, stages, plan)
+    refresh(ctx, batches=[batch.pk])
+
+
 def _class_asked(batch: Batch) -> str:
     line = batch.allocations.select_related("order_line").order_by("id").first()
     return line.order_line.seed_class if line else ""
@@ -141,6 +152,8 @@ def keep(ctx: Ctx, block_id: int, change: LayoutChange, *, version: int) -> Seed
         if parent.role == "M":
             parent.sowings, parent.sowing_gap_days = layout.male_sowings, layout.male_gap_days
         parent.save()
+    if change.sow_on:
+        _plan_follows(ctx, block, min(layout.sow_on.values()))
     block = load_block(ctx, block_id)
     move_visits(ctx, block)
     ctx.record(

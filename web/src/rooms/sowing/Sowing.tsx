@@ -21,7 +21,7 @@ export function Sowing() {
   const address = useAddress();
   const end = addDays(span.start, span.days);
   const rows = data
-    .filter((b) => b.state === "planned" && b.sow_on < end)
+    .filter((b) => b.state === "planned" && b.way === "plants" && b.sow_on < end)
     .sort((a, b) => a.sow_on.localeCompare(b.sow_on) || a.id - b.id);
   const chosen = data.find((b) => String(b.id) === address.card) ?? rows[0];
   const days = [...new Set(rows.map((row) => row.sow_on))];
