@@ -170,7 +170,8 @@ class Rooms(BrowserCase):
         self.sign_in()
         self.open("/deliveries")
         self.see("Nothing is due in this span")
-        line = self.driver.find_element(By.CSS_SELECTOR, "[role=slider]")
+        slider = (By.CSS_SELECTOR, "[role=slider]")
+        line = self.until(lambda: self.driver.find_elements(*slider), "the season line")[0]
         before = line.get_attribute("aria-valuetext")
         line.send_keys(Keys.ARROW_RIGHT * 10)
         self.see("Pak choi")

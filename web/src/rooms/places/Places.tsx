@@ -58,7 +58,7 @@ export function Places() {
                   {place.kind === "field" ? (
                     <div className="note">
                       {place.outline
-                        ? `${(place.outline as { coordinates: number[][][] }).coordinates[0]?.length} corners`
+                        ? `${((place.outline as { coordinates: number[][][] }).coordinates[0]?.length ?? 1) - 1} corners`
                         : "no outline yet"}
                       {place.history
                         .map((use) => `; ${use.year} ${use.crop.toLowerCase()}${use.clean ? ", inspected clean" : ""}`)
