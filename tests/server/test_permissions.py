@@ -66,6 +66,7 @@ BODIES: dict[str, Any] = {
     "/seed-blocks/{block_id}/remedies": {"remedy_id": 0, "chosen": True, "client_uuid": uid()},
     "/seed-blocks/{block_id}/hives": {"hives": 1, "on": "2027-07-06"},
     "/seed-blocks/{block_id}/strip": {"version": 1},
+    "/seed-blocks/{block_id}/take-up": {"version": 1},
     "/seed-blocks/{block_id}/class": {"version": 1, "seed_class": "x"},
     "/seed-blocks/{block_id}/male-out": {"on": "2027-07-06", "how": "x", "client_uuid": uid()},
     "/seed-blocks/{block_id}/harvest": {"on": "2027-07-06", "gross": "1", "moisture_percent": 9, "client_uuid": uid()},

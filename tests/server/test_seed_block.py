@@ -2,6 +2,7 @@
 
 import json
 from datetime import date
+from typing import Any
 
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.diary.models import Task
@@ -230,6 +231,38 @@ class LayoutAndSowing(SeedCase):
         self.assertEqual(
             {f["properties"]["part"] for f in drawn["features"]}, {"outline", "body", "border", "headland"}
         )
+
+    def test_the_plan_cannot_move_a_batch_away_from_its_block(self) -> None:
+        block = self.laid_out()
+        batch, other = block.batch, Place.objects.exclude(pk=block.field_id).filter(kind="field").first()
+        changes: list[dict[str, Any]] = [{"sow_on": "2027-05-11"}, {"shift_days": 5}, {"start": 900}]
+        changes += [{"stage": 0, "place_id": other.pk}] if other else []
+        for change in changes:
+            told = self.post(f"/batches/{batch.pk}/preview", change, status=422)["errors"][0]
+            self.assertEqual(told["code"], "laid_out", change)
+            self.post(f"/batches/{batch.pk}/keep", {**change, "version": batch.version}, status=422)
+        self.assertIn("Long field", told["message"])
+        self.post(f"/batches/{batch.pk}/preview", {"chance": 0.9})
+
+    def test_a_layout_on_the_wrong_field_is_taken_up_and_laid_out_anew(self) -> None:
+        block = self.laid_out()
+        batch, version = block.batch, self.get(f"/seed-blocks/{block.pk}")["version"]
+        visits = Task.objects.filter(subject_kind="batch", subject_id=batch.pk, kind__startswith="inspect-")
+        self.assertTrue(visits.exists())
+        self.post(f"/seed-blocks/{block.pk}/take-up", {"version": version + 1}, status=409)
+        self.post(f"/seed-blocks/{block.pk}/take-up", {"version": version})
+        self.assertFalse(SeedBlock.objects.exists() or visits.exists())
+        batch.refresh_from_db()
+        self.post(f"/batches/{batch.pk}/preview", {"shift_days": 5})
+        self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": block.field_id, "bearing_deg": 30})
+        self.assertTrue(visits.exists())
+
+    def test_a_sown_layout_stays(self) -> None:
+        block = self.sown()
+        body = {"version": self.get(f"/seed-blocks/{block.pk}")["version"]}
+        told = self.post(f"/seed-blocks/{block.pk}/take-up", body, status=422)["errors"][0]
+        self.assertEqual((told["code"], "was sown" in told["message"]), ("begun", True))
+        self.assertTrue(SeedBlock.objects.exists())
 
 
 class Flowering(SeedCase):

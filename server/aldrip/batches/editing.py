@@ -1,6 +1,6 @@
 """Edits to a batch: first a proposal with its consequences, then kept or dropped; undo."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
@@ -45,6 +45,10 @@ class Change:
     lot_id: int | None = None
     rate: TypedRate | None = None
     back_to_planned: bool = False  # let the start follow from need and chance again
+
+
+#: Rooms above that lay a batch out say here what may no longer be changed from the plan; each raises Refused.
+bars: list[Callable[[Batch, Change], None]] = []
 
 
 @dataclass(frozen=True)
@@ -179,6 +183,8 @@ def changed_request(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Ch
     """The saved batch with a change on top. Raises Refused for what cannot change any more."""
     if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
         raise refuse("state", "closed", f"Batch {batch.code} is {batch.state}; its plan is closed.")
+    for barred in bars:
+        barred(batch, change)
     running = running_stage(stages)
     if running:
         fixed = ("needed", "rung", "start", "trays", "seed_g", "container_id", "lot_id", "sow_on")

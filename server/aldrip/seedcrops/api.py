@@ -96,6 +96,13 @@ def undo(ctx: Ctx, block_id: int) -> Any:
     return _block(ctx, blocks.undo(ctx, block_id).pk)
 
 
+@room.post("/seed-blocks/{int:block_id}/take-up", "seedcrops.plan", response=Done)
+def take_up(ctx: Ctx, block_id: int, body: VersionIn) -> Any:
+    """Take a layout up before anything was done on it."""
+    batch = blocks.take_up(ctx, block_id, version=body.version)
+    return {"id": batch.pk, "message": f"{batch.code} waits to be laid out again."}
+
+
 @room.post("/class-scheme", "methods.edit", response=Done)
 def choose_scheme(ctx: Ctx, body: SchemeIn) -> Any:
     """Which scheme of seed classes the house goes by."""

@@ -3,3 +3,10 @@ from django.apps import AppConfig
 
 class SeedCropsConfig(AppConfig):
     name = "aldrip.seedcrops"
+
+    def ready(self) -> None:
+        from aldrip.batches.editing import bars
+        from aldrip.seedcrops.blocks import block_leads
+
+        if block_leads not in bars:
+            bars.append(block_leads)

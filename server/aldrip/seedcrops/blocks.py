@@ -11,12 +11,13 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.doing import began, is_seed_crop
-from aldrip.batches.editing import apply_plan
+from aldrip.batches.editing import Change, apply_plan
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage
 from aldrip.batches.planner import plan_batch
 from aldrip.batches.saved import load_batch, request_of
+from aldrip.diary.models import Task
 from aldrip.diary.services import finish
 from aldrip.lots.models import Lot
 from aldrip.lots.services import amount, move
@@ -40,7 +41,7 @@ from aldrip.seedcrops.laying import (
     ring_m,
     state_of,
 )
-from aldrip.seedcrops.models import BlockParent, BlockSowing, SeedBlock
+from aldrip.seedcrops.models import BlockParent, BlockSowing, FlowerObservation, Inspection, SeedBlock
 from aldrip_core.geometry import area_m2, open_ring
 
 
@@ -110,6 +111,50 @@ def _plan_follows(ctx: Ctx, block: SeedBlock, sow_on: date) -> None:
     plan = plan_batch(replace(request_of(batch, stages), sow=sow_on, dates=()), ground, working=False)
     apply_plan(ctx, batch, stages, plan)
     refresh(ctx, batches=[batch.pk])
+
+
+def block_leads(batch: Batch, change: Change) -> None:
+    """A laid-out batch takes its field, size and sowing days from its block. Raises Refused for a change past it."""
+    moves = change.place_id is not None or change.back_to_planned
+    moves = moves or (batch.state == Batch.State.PLANNED and (change.stage or 0) == 0 and bool(change.shift_days))
+    for name in ("sow_on", "ready_on", "start", "trays", "seed_g", "rung"):
+        moves = moves or getattr(change, name) is not None
+    if not moves or not is_seed_crop(batch):
+        return
+    block = SeedBlock.objects.filter(batch=batch).select_related("field").first()
+    if block is not None:
+        raise refuse(
+            "batch_id", "laid_out",
+            f"{batch.code} is laid out on {block.field.name}: change its sowing days and rows in its block, "
+            "or take the layout up to plan it anew.",
+        )  # fmt: skip
+
+
+@transaction.atomic
+def take_up(ctx: Ctx, block_id: int, *, version: int) -> Batch:
+    """Take a layout up before anything was done on it; the batch may be laid out anew, on another field too."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    if block.version != version:
+        raise Conflict(
+            "Somebody changed this block meanwhile. Look again before you take it up.", version=block.version
+        )
+    worked = (
+        ("sown", BlockSowing.objects.filter(parent__block=block)),
+        ("seen in the field", FlowerObservation.objects.filter(parent__block=block)),
+        ("noted as a remedy", block.remedies.all()),
+        ("inspected", block.inspections.exclude(state=Inspection.State.PLANNED)),
+    )
+    for words, rows in worked:
+        if rows.exists():
+            raise refuse("block", "begun", f"{block.batch.code} was {words} on {block.field.name}; its layout stays.")
+    said = f"Took the layout of {block.batch.code} on {block.field.name} up."
+    ctx.record("block.take_up", said, block, before=state_of(block))
+    visits = ctx.rows(Task).filter(subject_kind="batch", subject_id=block.batch_id, kind__startswith="inspect-")
+    visits.filter(state=Task.State.TODO).delete()
+    batch = block.batch
+    block.delete()
+    return batch
 
 
 def _class_asked(batch: Batch) -> str:

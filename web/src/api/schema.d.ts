@@ -1151,6 +1151,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/seed-blocks/{block_id}/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Up
+         * @description Take a layout up before anything was done on it.
+         */
+        post: operations["aldrip_seedcrops_api_take_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/class-scheme": {
         parameters: {
             query?: never;
@@ -5174,6 +5194,11 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** VersionIn */
+        VersionIn: {
+            /** Version */
+            version: number;
+        };
         /** SchemeIn */
         SchemeIn: {
             /** Slug */
@@ -5345,11 +5370,6 @@ export interface components {
             days_apart: number | null;
             /** Line */
             line: number[][] | null;
-        };
-        /** VersionIn */
-        VersionIn: {
-            /** Version */
-            version: number;
         };
         /** DropClassIn */
         DropClassIn: {
@@ -7808,6 +7828,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_take_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

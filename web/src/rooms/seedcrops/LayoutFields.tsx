@@ -1,3 +1,4 @@
+import { useNavigate } from "@tanstack/react-router";
 import { useCallback, useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { saved } from "../../api/queries";
@@ -197,6 +198,13 @@ export function LayoutFields({ block, layout }: { block: BlockData; layout: Layo
   const undo = useSave(() =>
     take(api.POST("/api/seed-blocks/{block_id}/undo", { params: { path: { block_id: block.block_id ?? 0 } } })),
   );
+  const navigate = useNavigate();
+  const takeUp = useSave(async () => {
+    const path = { params: { path: { block_id: block.block_id ?? 0 } }, body: { version: block.version } };
+    const done = await take(api.POST("/api/seed-blocks/{block_id}/take-up", path));
+    await navigate({ to: "/seedcrops" as "/" }); // before the lists are asked again: this block is gone
+    return done;
+  });
   const sown = new Set(block.parents.filter((parent) => parent.sown.length).map((parent) => parent.role));
   const open = may("seedcrops.plan") && block.state === "planned";
   return (
@@ -217,7 +225,18 @@ export function LayoutFields({ block, layout }: { block: BlockData; layout: Layo
           undo the last change
         </button>
       ) : null}
-      <Faults error={undo.error} />
+      {open && !sown.size ? (
+        <details>
+          <summary className="btn-link note mt-1 cursor-pointer">wrong field?</summary>
+          <p className="note w-[236px]">
+            The rows, sowing days and planned visits go; {block.code} can then be laid out elsewhere.
+          </p>
+          <button type="button" className="btn" disabled={takeUp.isPending} onClick={() => takeUp.mutate(undefined)}>
+            Take the layout up
+          </button>
+        </details>
+      ) : null}
+      <Faults error={undo.error ?? takeUp.error} />
     </div>
   );
 }
