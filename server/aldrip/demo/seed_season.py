@@ -178,7 +178,6 @@ class SeedSeason:
             load,
             on=entry["day"],
             equipment_clean=True,
-            last=False,
             client_uuid=self.uuid(),
         )
         if intake.lot_id:

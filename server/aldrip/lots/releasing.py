@@ -11,7 +11,8 @@ from aldrip.base.errors import refuse
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot, Seal, Status, TestResult, Verdict
 from aldrip.lots.processing import own_lot
-from aldrip.methods.models import ClassScheme, Standard
+from aldrip.methods.models import Standard
+from aldrip.methods.services import class_scheme
 from aldrip_core import verdict as core
 
 JUDGED = (Status.CLEAN, Status.HELD, Status.RELEASED)
@@ -49,7 +50,7 @@ def values_of(results: Sequence[TestResult]) -> dict[str, core.Value]:
 
 def class_names(ctx: Ctx) -> dict[str, str]:
     """Names of the classes of the house's scheme."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     return scheme.names() if scheme else {}
 
 
@@ -75,7 +76,7 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
 
 def classes_below(ctx: Ctx, seed_class: str) -> list[str]:
     """Classes under this one in the house's scheme, the highest first."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     return scheme.below(seed_class) if scheme else []
 
 

@@ -10,7 +10,8 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
 from aldrip.base.words import share
 from aldrip.lots.models import Lot, Movement, TestResult
-from aldrip.methods.models import ClassScheme, Crop, Line
+from aldrip.methods.models import Crop, Line
+from aldrip.methods.services import class_scheme
 
 SMALLEST = Decimal("0.0001")
 
@@ -90,7 +91,7 @@ def _class_of(ctx: Ctx, text: str) -> str:
     """A class of the house's scheme by its name. Raises Refused for another one."""
     if not text.strip():
         return ""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     names = scheme.names() if scheme else {}
     for slug, name in names.items():
         if text.strip().lower() in (slug, name.lower()):

@@ -79,8 +79,14 @@ def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | 
     return female, male
 
 
+def class_scheme(ctx: Ctx) -> ClassScheme | None:
+    """The scheme of seed classes that the house goes by; its own row before the one that ships."""
+    rows = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme)
+    return rows.order_by("organisation_id").first()
+
+
 def _class(ctx: Ctx, slug: str) -> str:
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     names = scheme.names() if scheme else {}
     if slug not in names:
         raise refuse(

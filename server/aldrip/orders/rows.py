@@ -9,7 +9,8 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
 from aldrip.base.quantity import read_count, read_kilos
-from aldrip.methods.models import ClassScheme, Crop, Line, Method, Standard, usual_class
+from aldrip.methods.models import Crop, Line, Method, Standard, usual_class
+from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip_core.weeks import Span, UnreadableDay, read_span
 
@@ -121,9 +122,7 @@ class Reader:
         self.forms: dict[int, dict[str, Method]] = {}
         for method in ctx.shared_rows(Method).order_by("default", "id"):
             self.forms.setdefault(method.crop_id, {})[method.form] = method
-        scheme = (
-            ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
-        )
+        scheme = class_scheme(ctx)
         self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
         seed = ctx.shared_rows(Standard).filter(kind="seed").order_by("-organisation_id")

@@ -238,7 +238,6 @@ def harvest(ctx: Ctx, block_id: int, body: HarvestIn) -> Any:
         load,
         on=body.on,
         equipment_clean=body.equipment_clean,
-        last=body.last,
         client_uuid=body.client_uuid,
     )
     return _block(ctx, block_id)

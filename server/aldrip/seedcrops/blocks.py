@@ -22,6 +22,7 @@ from aldrip.diary.services import finish
 from aldrip.lots.models import Lot
 from aldrip.lots.services import amount, move
 from aldrip.methods.models import ClassScheme, usual_class
+from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import polygon_of, ring_of
 from aldrip.places.models import Kind, Place
@@ -303,7 +304,7 @@ def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -
     lot = ctx.get(Lot, lot_id)
     if lot.line_id != parent.line_id:
         raise refuse("lot_id", "other_line", f"Lot {lot.code} is not {parent.line.name}.")
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     allowed: list[str] = (
         next((c["from"] for c in scheme.classes if c["slug"] == block.seed_class), []) if scheme else []
     )

@@ -21,8 +21,6 @@ from aldrip_core.refusal import Refused
 from aldrip_core.schedule import Climate
 from aldrip_core.whole import ceil_whole
 
-STRONG_ONLY = ("strong",)
-
 
 @dataclass(frozen=True)
 class ParentFlowering:

@@ -5,6 +5,7 @@ from typing import Any
 from aldrip.accounts.context import Ctx
 from aldrip.lots.models import Lot
 from aldrip.methods.models import ClassScheme
+from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.laying import layout_of, parent_lots, plan_drill, plan_rows, ring_m, tgw_for
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.generations import GenerationStep, ParentInput, generations
@@ -87,7 +88,7 @@ def _rung(key: str, name: str, value: float, unit: str, words: str) -> dict[str,
 
 def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) -> tuple[list[dict[str, Any]], Any]:
     """The class above for each line: its area and the seed of the class above that."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     above = block.batch.method_snapshot["layout"].get("above", {})
     expected = block.batch.expected
     if scheme is None or not area or not expected or not all(needed.values()):

@@ -17,6 +17,8 @@ from aldrip.lots import processing, releasing
 from aldrip.lots.models import Intake, Lot, LotParent, Status, Verdict
 from aldrip.lots.processing import Load, Part
 from aldrip.lots.services import amount
+from aldrip.methods.services import class_scheme
+from aldrip.seedcrops.flowering import sown_on
 from aldrip.seedcrops.inspecting import wanting
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
@@ -43,7 +45,7 @@ def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.U
         raise refuse("block", "no_male", f"{block.batch.code} has no male rows.")
     if hasattr(block, "male_removal"):
         raise refuse("block", "out_already", f"The male has been out since {block.male_removal.removed_on}.")
-    first = min((s.sown_on for s in parents["M"].sown.all()), default=None)
+    first = sown_on(parents["M"])
     if first is None or on <= first:
         raise refuse("on", "too_early", "The male is not sown yet, so it cannot be taken out.")
     if how not in HOW:
@@ -62,9 +64,7 @@ def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.U
 
 
 @transaction.atomic
-def harvest(
-    ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: bool, last: bool, client_uuid: uuid.UUID
-) -> Intake:
+def harvest(ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: bool, client_uuid: uuid.UUID) -> Intake:
     """A load of the block at the door: refused, or a raw lot with its passport. The female only after the male is out."""
     ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(Intake).filter(client_uuid=client_uuid).first()
@@ -107,7 +107,7 @@ def harvest(
 
 def _may_harvest(block: SeedBlock, batch: Batch, on: date) -> None:
     parents = {p.role: p for p in block.parents.all()}
-    first = min((s.sown_on for p in parents.values() for s in p.sown.all()), default=None)
+    first = min((day for p in parents.values() if (day := sown_on(p))), default=None)
     if first is None or on <= first:
         raise refuse("on", "too_early", f"{batch.code} is not sown yet, so nothing can be harvested.")
     if "M" in parents:
@@ -240,11 +240,28 @@ def sign_verdict(
             raise refuse("decision", "inspection_wanting", f"Cannot be released: {'; '.join(said)}.")
     made = releasing.sign(ctx, lot_id, decision=decision, client_uuid=client_uuid, reason=reason, seed_class=seed_class)
     if made.decision in ("release", "downgrade"):
+        _not_above_its_field(ctx, made)
         _stage_reached(ctx, made.lot, "test", ctx.today, state=Batch.State.READY)
     else:
         for pk in block_ids_of(ctx, made.lot):
             refresh(ctx, batches=[pk])
     return made
+
+
+def _not_above_its_field(ctx: Ctx, made: Verdict) -> None:
+    """A field taken down to a lower class, after its harvest too, takes its lots with it."""
+    scheme = class_scheme(ctx)
+    if scheme is None:
+        return
+    names, lower = scheme.names(), scheme.below(made.seed_class)
+    for block in ctx.rows(SeedBlock).filter(batch__in=block_ids_of(ctx, made.lot)).select_related("batch"):
+        if block.seed_class in lower:
+            raise refuse(
+                "decision",
+                "field_class",
+                f"The field of {block.batch.code} stands at {names[block.seed_class]}; its seed cannot be released as "
+                f"{names[made.seed_class]}. Downgrade the lot to {names[block.seed_class]} or lower.",
+            )
 
 
 def field_wanting(ctx: Ctx, lot: Lot) -> list[str]:

@@ -13,7 +13,8 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import ServiceError, refuse
 from aldrip.base.words import plural, share
 from aldrip.diary.models import Task
-from aldrip.methods.models import ClassScheme, Standard
+from aldrip.methods.models import Standard
+from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import match_of, shedding_from
 from aldrip.seedcrops.laying import layout_of, load_block, plan_rows, ring_m
@@ -284,7 +285,7 @@ def is_shedding(ctx: Ctx, block: SeedBlock) -> bool:
 
 def lower_class(ctx: Ctx, block: SeedBlock) -> str:
     """The next class below a block's in the house's scheme; empty at the end of it."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     if scheme is None:
         return ""
     unfit = {c["slug"] for c in scheme.classes if block.step in c.get("not_for", [])}

@@ -15,7 +15,8 @@ from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch
 from aldrip.diary.services import record_count
 from aldrip.lots.releasing import class_names
-from aldrip.methods.models import ClassScheme, IsolationRule
+from aldrip.methods.models import IsolationRule
+from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
 from aldrip.seedcrops.inspecting import lower_class
@@ -300,7 +301,7 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
 
 def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     """A lower class, if its distance is kept."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     names = scheme.names() if scheme else {}
     row = {"kind": "class", "title": "Drop to a lower class", "possible": False, "kg_before": block.batch.expected, "kg_after": block.batch.expected,
            "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
@@ -366,7 +367,7 @@ def drop_class(ctx: Ctx, block_id: int, *, seed_class: str, version: int) -> See
     block = load_block(ctx, block_id)
     if block.version != version:
         raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     if scheme is None or seed_class not in scheme.below(block.seed_class) or not lower_class(ctx, block):
         raise refuse("seed_class", "not_below", "Choose a class below the one the block has.")
     before = block.seed_class

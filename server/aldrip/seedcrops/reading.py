@@ -13,7 +13,7 @@ from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
 from aldrip.lots.models import Intake
-from aldrip.methods.models import ClassScheme
+from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
@@ -38,7 +38,7 @@ WAYS = ("hybrid", "drilled")
 
 
 def class_names(ctx: Ctx) -> dict[str, str]:
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme).order_by("organisation_id").first()
+    scheme = class_scheme(ctx)
     return scheme.names() if scheme else {}
 
 

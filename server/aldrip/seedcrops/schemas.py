@@ -554,7 +554,6 @@ class HarvestIn(Schema):
     pests: str = Field(default="", max_length=120)
     refused: bool = False
     equipment_clean: bool = False
-    last: bool = False
     client_uuid: uuid.UUID
 
 

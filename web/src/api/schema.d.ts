@@ -5691,11 +5691,6 @@ export interface components {
              */
             equipment_clean: boolean;
             /**
-             * Last
-             * @default false
-             */
-            last: boolean;
-            /**
              * Client Uuid
              * Format: uuid
              */

@@ -193,7 +193,6 @@ function Loads({ block }: { block: BlockData }) {
                         pests: values.pests ?? "",
                         refused: values.refused === "yes",
                         equipment_clean: values.equipment_clean === "yes",
-                        last: false,
                         client_uuid: uuid,
                       },
                     }),
