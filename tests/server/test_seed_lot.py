@@ -323,6 +323,18 @@ class Releasing(SeedCase):
         self.assertIn("“before flowering” is not signed", told["message"])
         self.assertEqual(len(self.get(f"/lots/{self.lot.pk}/field-wanting")), 3)
 
+    def test_a_lot_is_never_released_above_the_class_its_field_was_taken_down_to(self) -> None:
+        block, lot = self.block, self.lot
+        self.accept_all(block)
+        for kind in ("germination", "purity", "moisture", "other_seeds"):
+            self.result(lot, kind)
+        version = self.get(f"/seed-blocks/{block.pk}")["version"]
+        self.post(f"/seed-blocks/{block.pk}/class", {"seed_class": "quality-declared", "version": version})
+        told = self.decide(lot, "release", 422, reason="it looks well")["errors"][0]
+        self.assertEqual(told["code"], "field_class")
+        lot.refresh_from_db()
+        self.assertEqual((lot.status, lot.verdicts.count()), ("clean", 0))
+
     def test_replicates_too_far_apart_count_for_nothing_until_repeated(self) -> None:
         self.accept_all(self.block)
         self.result(self.lot, "purity")
