@@ -1,10 +1,18 @@
 """A seed block: planned from kilos, laid out, changed, sown; flowering that follows what is seen; isolation."""
 
 import json
+from dataclasses import replace
 from datetime import date
 from typing import Any
 
+from django.db import transaction
+
+from aldrip.base.errors import Refused
+from aldrip.batches.editing import apply_plan
+from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage, Occupancy
+from aldrip.batches.planner import plan_batch
+from aldrip.batches.saved import load_batch, request_of
 from aldrip.diary.models import Task
 from aldrip.lots.models import Lot
 from aldrip.places.models import LandUse, Place, Site
@@ -256,6 +264,28 @@ class LayoutAndSowing(SeedCase):
         self.post(f"/batches/{batch.pk}/preview", {"shift_days": 5})
         self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": block.field_id, "bearing_deg": 30})
         self.assertTrue(visits.exists())
+
+    def test_a_field_takes_one_crop_at_a_time_and_the_words_say_which_is_there(self) -> None:
+        block = self.laid_out()
+        _, second = self.order(order="two")
+        body = {"batch_id": second.pk, "field_id": block.field_id}
+        told = self.post("/seed-blocks", body, status=422)["errors"][0]
+        self.assertEqual(told["code"], "taken")
+        self.assertIn(f"Long field carries sunflower {block.batch.code}", told["message"])
+        self.assertEqual(SeedBlock.objects.count(), 1)
+        self.post("/seed-blocks", {**body, "field_id": Place.objects.get(name="Far field").pk})
+
+    def test_a_crop_is_not_sown_where_another_stands(self) -> None:
+        block = self.sown()
+        stage = block.batch.stages.order_by("order")[0]
+        _, second = self.order(order="two")
+        _, stages = load_batch(self.ctx, second.pk)
+        request = replace(request_of(second, stages), places={s.order: block.field_id for s in stages[:3]})
+        plan = plan_batch(request, Ground(self.ctx, without=[second.pk]), working=False)
+        second.state = Batch.State.SOWN
+        with self.assertRaises(Refused) as told, transaction.atomic():
+            apply_plan(self.ctx, second, stages, plan)
+        self.assertEqual((told.exception.errors[0].code, stage.place_id), ("taken", block.field_id))
 
     def test_a_sown_layout_stays(self) -> None:
         block = self.sown()

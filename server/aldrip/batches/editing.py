@@ -6,6 +6,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Exists, OuterRef, QuerySet
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
@@ -352,7 +353,25 @@ def apply_plan(ctx: Ctx, batch: Batch, stages: list[BatchStage], plan: Plan) -> 
     Occupancy.objects.filter(stage__batch=batch).delete()
     firm = batch.state != Batch.State.PLANNED
     copy_rows(Occupancy, OCCUPANCY, list(occupancies_of(plan, [s.pk for s in stages], ground, firm)))
+    if firm:
+        stands_alone(batch, Occupancy.objects.filter(firm=True))
     redo_tasks(ctx, batch, plan, running)
+
+
+def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
+    """A place that is taken whole takes one crop at a time. Raises Refused with the crop of `others` that is in the way."""
+    own = Occupancy.objects.filter(
+        stage__batch=batch, whole=True, place=OuterRef("place"), during__overlap=OuterRef("during")
+    )
+    taken = others.filter(Exists(own), whole=True).exclude(stage__batch=batch)
+    there = taken.select_related("place", "stage__batch__crop").order_by("during").first()
+    if there is not None:
+        other = there.stage.batch
+        raise refuse(
+            "place_id", "taken",
+            f"{there.place.name} carries {other.crop.name.lower()} {other.code} until {there.during.upper}. "
+            f"Choose another place or other days for {batch.code}.",
+        )  # fmt: skip
 
 
 def redo_tasks(ctx: Ctx, batch: Batch, plan: Plan, running: int) -> None:

@@ -11,10 +11,10 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.doing import began, is_seed_crop
-from aldrip.batches.editing import Change, apply_plan
+from aldrip.batches.editing import Change, apply_plan, stands_alone
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, BatchInput, BatchStage
+from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
 from aldrip.batches.planner import plan_batch
 from aldrip.batches.saved import load_batch, request_of
 from aldrip.diary.models import Task
@@ -71,6 +71,7 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
     ring = open_ring(corners_m, "corners_m") if corners_m else ring_of(place.site, outline or place.outline, "outline")
     area_m2(ring)
     _stand_on(ctx, batch, stages, place, int(area_m2(ring)))
+    stands_alone(batch, Occupancy.objects.filter(stage__batch__seed_block__isnull=False))
     given = batch.method_snapshot["layout"]
     lines = parent_lines(batch)
     block = SeedBlock.objects.create(
