@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 from enum import StrEnum
 from functools import lru_cache
 
@@ -244,6 +245,47 @@ def choices(*, judgement: Judgement, shedding: bool, lower_class: bool) -> tuple
     if judgement.cured_by_roguing and not shedding:
         found.insert(0, Choice.ROGUE)
     return tuple(found)
+
+
+ROGUE_DAYS_BEFORE_SHEDDING = 7
+BEFORE_A_STAGE_DAYS = 14
+WALKED_STRIP_M = 6.0
+
+
+def visit_day(*, before: bool, days_after: int, shedding_from: date | None, flowers_from: date) -> date:
+    """The day on which a visit belongs. Source: common practice, no source.
+
+    A visit before flowering leaves a week to rogue before anything sheds; where shedding is not
+    foreseen (`shedding_from` None) it comes two weeks before the flowering stage. The others come
+    `days_after` first flowers.
+
+    >>> visit_day(before=True, days_after=0, shedding_from=date(2027, 7, 8), flowers_from=date(2027, 7, 12))
+    datetime.date(2027, 7, 1)
+    """
+    if not before:
+        return flowers_from + timedelta(days=days_after)
+    if shedding_from is None:
+        return flowers_from + timedelta(days=days_after - BEFORE_A_STAGE_DAYS)
+    return shedding_from - timedelta(days=ROGUE_DAYS_BEFORE_SHEDDING)
+
+
+def metres_to_walk(area: float) -> float:
+    """Way through a drilled field of `area` [m²] without rows to follow, in strips of six metres [m]. Common practice, no source.
+
+    >>> metres_to_walk(24_000)
+    4000.0
+    """
+    return area / WALKED_STRIP_M
+
+
+def off_types_expected(judgement: Judgement, plants: float) -> float:
+    """Faulty plants that a count makes expect among all `plants` of a field [number].
+
+    >>> off_types_expected(judge(limits=[FaultLimit("o", "off-types", 0.01)], sample=100, plants=100, found={"o": 2}), 5_000)
+    100.0
+    """
+    found = sum(f.found for f in judgement.faults)
+    return found / judgement.plants * plants if judgement.plants else 0.0
 
 
 def roguing_hours(

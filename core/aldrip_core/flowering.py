@@ -48,6 +48,27 @@ class FlowerDate:
     working: Working = ()
 
 
+def newest_of(seen: Sequence[Seen]) -> Seen | None:
+    """The stage that counts: the one seen last, of several on a day the most advanced."""
+    return max(seen, key=lambda one: (one.on, one.share), default=None)
+
+
+def sheds_from(first: date, phenology: Phenology) -> date:
+    """First day on which pollen must be reckoned with: first flowers less twice the spread. Common practice, no source."""
+    return first - timedelta(days=round(2 * phenology.spread_sd_days))
+
+
+def flowers_until(first: date, phenology: Phenology) -> date:
+    """Day on which nearly all plants are over: first flowers, how long they last, twice the spread."""
+    return first + timedelta(days=round(phenology.lasts_days + 2 * phenology.spread_sd_days))
+
+
+def may_flower(found: FlowerDate, phenology: Phenology) -> tuple[date, date]:
+    """Days `[from, to)` on which a line may flower, twice the spread and twice the uncertainty of its date on either side."""
+    wide = 2 * (phenology.spread_sd_days + found.date_sd_days)
+    return found.first - timedelta(days=round(wide)), found.first + timedelta(days=round(phenology.lasts_days + wide))
+
+
 def heat_of_day(climate: Climate, day: date, phenology: Phenology) -> float:
     """Heat that a day gives a line at the site [°C·d]."""
     mean, swing = mean_on(climate, day), climate.daily_swing_c
@@ -75,7 +96,7 @@ def flower_date(
     A stage seen on a day says that its share of the heat sum is behind; what is left is gathered from
     that day on. The uncertainty grows with the days still to go from there. Raises Refused.
     """
-    newest = max(seen, key=lambda one: (one.on, one.share), default=None)
+    newest = newest_of(seen)
     start, share = (sow, 0.0) if newest is None else (newest.on, newest.share)
     if start < sow:
         raise refuse("on", "before_sowing", f"{start} is before the sowing of {sow}.")

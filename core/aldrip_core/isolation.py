@@ -17,12 +17,16 @@ ARC = 128  # pieces of a quarter circle: at 500 m the arc is met within a centim
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """Distance asked from a kind of neighbour [m], and whether flowering at another time excuses it."""
+    """Distance asked from a kind of neighbour [m], and whether flowering at another time excuses it.
+
+    `time_margin_days`: days that must lie between; None takes the margin of the whole check.
+    """
 
     kind: str
     metres: float
     time_allowed: bool = False
     source: str | None = None
+    time_margin_days: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +97,33 @@ def shortest_way(one: Sequence[Sequence[float]], other: Sequence[Sequence[float]
     return (float(a.x), float(a.y)), (float(b.x), float(b.y))
 
 
+Parts = Sequence[Sequence[Sequence[Sequence[float]]]]
+
+
+def _shape(parts: Parts) -> Any:
+    return unary_union([Polygon(rings[0], list(rings[1:])) for rings in parts])
+
+
+def common_parts(one: Parts, other: Parts) -> tuple[tuple[tuple[tuple[Point, ...], ...], ...], float]:
+    """What two sets of parts have in common, as parts, and its area [m²].
+
+    >>> common_parts([[[(0, 0), (20, 0), (20, 10), (0, 10)]]], [[[(15, 0), (40, 0), (40, 10), (15, 10)]]])[1]
+    50.0
+    """
+    both = _shape(one).intersection(_shape(other))
+    return _rings(both), float(both.area)
+
+
+def distance_from_parts(parts: Parts, other: Sequence[Sequence[float]]) -> float:
+    """Edge-to-edge distance of what is left of a field [m]: parts as lists of rings, the outer ring first.
+
+    >>> left = [[[(0, 0), (20, 0), (20, 100), (0, 100)]]]
+    >>> distance_from_parts(left, [(520, 0), (600, 0), (600, 100)])
+    500.0
+    """
+    return float(_shape(parts).distance(polygon(other, "neighbours")))
+
+
 def band(ring: Sequence[Sequence[float]], metres: float) -> tuple[Point, ...]:
     """The line that runs `metres` outside an outline [m]."""
     grown = polygon(ring, "field").buffer(metres, quad_segs=16)
@@ -147,7 +178,8 @@ def isolation(
             continue
         apart = None if flowering is None or neighbour.flowering is None else days_apart(flowering, neighbour.flowering)
         # A margin of nothing still asks that the two do not flower on the same day.
-        separated = None if apart is None else apart >= time_margin_days and not _meet(flowering, neighbour.flowering)
+        margin = time_margin_days if rule.time_margin_days is None else rule.time_margin_days
+        separated = None if apart is None else apart >= margin and not _meet(flowering, neighbour.flowering)
         breach = Breach(neighbour.id, distance, rule.metres, rule.metres - distance, separated, apart)
         if separated and rule.time_allowed:
             excused.append(breach)

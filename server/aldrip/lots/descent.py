@@ -42,3 +42,23 @@ def descent(ctx: Ctx, lot_id: int) -> list[dict[str, Any]]:
     if not any(row["id"] == lot_id for row in family):
         raise NotThere("There is no such lot here.")
     return family
+
+
+# Through cleaning and blending only: what was sown to grow a lot is not in it.
+BEHIND = """
+with recursive up(lot, level) as (
+    select %(lot)s::bigint, 0
+    union
+    select p.parent_id, up.level + 1 from lots_lotparent p join up on p.child_id = up.lot
+    where p.how in ('cleaned', 'blended') and up.level < 40
+)
+select distinct i.subject_id from up join lots_intake i on i.lot_id = up.lot
+where i.organisation_id = %(organisation)s and i.subject_kind = 'batch' order by i.subject_id
+"""
+
+
+def batches_behind(ctx: Ctx, lot_id: int) -> list[int]:
+    """Batches whose loads went into a lot, in one query."""
+    with connection.cursor() as cursor:
+        cursor.execute(BEHIND, {"lot": lot_id, "organisation": ctx.organisation.pk})
+        return [row[0] for row in cursor.fetchall()]

@@ -157,13 +157,12 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
         found.append(Decision("seedcrops", match.first - timedelta(days=7), f"nick of {code}",
                               f"{block.field.name}: the {late} is {abs(match.now.gap_days):.0f} days late; {share(match.now.overlap)} of the receptive days have pollen.",
                               link, "See the remedies"))  # fmt: skip
-    if not block.strip_left:
-        near = [b for b in judge(around, block).result.breaches]
-        if near:
-            worst = max(near, key=lambda b: b.short_m)
-            found.append(Decision("seedcrops", max(ctx.today, match.first - timedelta(days=7)), f"isolation of {code}",
-                                  f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
-                                  f"{link}/isolation", "See the cures"))  # fmt: skip
+    near = judge(around, block).open
+    if near:
+        worst = max(near, key=lambda b: b.short_m)
+        found.append(Decision("seedcrops", max(ctx.today, match.first - timedelta(days=7)), f"isolation of {code}",
+                              f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
+                              f"{link}/isolation", "See the cures"))  # fmt: skip
     return found
 
 

@@ -1,7 +1,7 @@
 """The flowering match of a block: two dates, two curves, the gap, what cures it, and the bees."""
 
 import uuid
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
@@ -14,9 +14,10 @@ from aldrip.methods.models import Remedy
 from aldrip.places.climate import climate_of
 from aldrip.seedcrops.laying import ROLES, load_block, phenology_of, ring_m
 from aldrip.seedcrops.models import BlockParent, FlowerObservation, RemedyUse, SeedBlock
-from aldrip_core.flowering import FlowerDate, Phenology, Seen, as_parent, day_of_share, flower_date
+from aldrip_core import nick_remedies as core
+from aldrip_core.flowering import FlowerDate, Phenology, Seen, as_parent, flower_date, flowers_until, sheds_from
 from aldrip_core.geometry import area_m2
-from aldrip_core.nick import Nick, Parent, RemedyClass, curve, nick, overlap_of
+from aldrip_core.nick import Nick, Parent, curve, nick
 from aldrip_core.refusal import Refused
 from aldrip_core.schedule import Climate
 from aldrip_core.whole import ceil_whole
@@ -50,10 +51,7 @@ class Match:
 
     @property
     def last(self) -> date:
-        return max(
-            p.found.first + timedelta(days=round(p.phenology.lasts_days + 2 * p.phenology.spread_sd_days))
-            for p in self.parents.values()
-        )
+        return max(flowers_until(p.found.first, p.phenology) for p in self.parents.values())
 
 
 def sown_on(parent: BlockParent) -> date | None:
@@ -68,6 +66,10 @@ def standing(parent: BlockParent) -> list[FlowerObservation]:
     return sorted((one for one in rows if one.pk not in replaced), key=lambda one: (one.seen_on, one.pk))
 
 
+def _seen(parent: BlockParent) -> list[Seen]:
+    return [Seen(one.seen_on, one.share, one.words) for one in standing(parent)]
+
+
 def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: date | None = None) -> Match:
     """When each parent flowers and how they meet. Raises Refused where a heat sum is not known."""
     climate = climate_of(block.field)
@@ -75,7 +77,7 @@ def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: dat
     for row in block.parents.all():
         day = (sow or {}).get(row.role) or sown_on(row) or row.sow_on
         phenology = phenology_of(row.line)
-        seen = [Seen(one.seen_on, one.share, one.words) for one in standing(row)]
+        seen = _seen(row)
         planned = flower_date(sow=row.sow_on, phenology=phenology, climate=climate)
         now = flower_date(sow=day, phenology=phenology, climate=climate, seen=seen, today=today)
         days = sorted({s.sown_on for s in row.sown.all()})
@@ -97,74 +99,57 @@ def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: dat
 
 
 def shedding_from(match: Match) -> date:
-    """The first day on which pollen must be reckoned with: first flowers less twice the spread, or what was seen."""
-    return min(p.found.first - timedelta(days=round(2 * p.phenology.spread_sd_days)) for p in match.parents.values())
+    """The first day on which pollen must be reckoned with in a block."""
+    return min(sheds_from(p.found.first, p.phenology) for p in match.parents.values())
 
 
 @dataclass(frozen=True)
 class Cure:
-    """A remedy for this block today: for which parent, until when, and what it does to the gap."""
+    """A remedy for this block today: for which parent, until when, and whether it was chosen."""
 
     remedy: Remedy
+    given: core.Remedy
     role: str
     until: date
     useful: bool
     chosen: bool
 
 
+def _in_core(row: Remedy) -> core.Remedy:
+    return core.Remedy(
+        core.Kind(row.remedy_class), core.For(row.parent), row.shift_low_days, row.shift_high_days, row.until_share, row.at_sowing
+    )  # fmt: skip
+
+
 def cures_for(ctx: Ctx, block: SeedBlock, match: Match, uses: list[RemedyUse]) -> list[Cure]:
-    """Remedies that suit the crop and the gap, those that still work first."""
+    """Remedies that suit the crop and the gap, those that still work first. A chosen one stays, so that it can be dropped."""
     if match.now is None:
         return []
-    slug, gap = block.batch.crop.slug, match.now.gap_days
-    late, early = ("F", "M") if gap > 0 else ("M", "F")
-    chosen = {use.remedy_id: use.chosen for use in sorted(uses, key=lambda u: u.pk)}
-    sown = {role: sown_on(p.row) is not None for role, p in match.parents.items()}
+    slug = block.batch.crop.slug
+    last = {use.remedy_id: use for use in sorted(uses, key=lambda u: u.pk)}
     found = []
-    for remedy in ctx.shared_rows(Remedy).order_by("id"):
-        if remedy.crops and slug not in remedy.crops:
+    for row in ctx.shared_rows(Remedy).order_by("id"):
+        if row.crops and slug not in row.crops:
             continue
-        if remedy.remedy_class == "strong" and match.now.remedy_class is not RemedyClass.STRONG:
+        given, use = _in_core(row), last.get(row.pk)
+        chosen = use is not None and use.chosen
+        role = use.role if use and chosen else core.role_for(given, match.now.gap_days)
+        p = match.parents[role]
+        if not chosen and not core.suits(given, asked=match.now.remedy_class, sown=sown_on(p.row) is not None):
             continue
-        if (
-            remedy.remedy_class != "pollination"
-            and match.now.remedy_class is RemedyClass.NONE
-            and not chosen.get(remedy.pk)
-        ):
-            continue
-        role = {"lagging": late, "leading": early, "both": "F"}[remedy.parent]
-        if remedy.at_sowing and sown[role]:
-            continue
-        until = _until(match.parents[role], remedy, match.climate)
-        found.append(Cure(remedy, role, until, until >= ctx.today, chosen.get(remedy.pk, False)))
-    return sorted(found, key=lambda c: (not c.useful, c.remedy.remedy_class == "pollination", c.remedy.pk))
+        until = core.works_until(
+            given, parent=p.parent, first=p.found.first, phenology=p.phenology, climate=match.climate, seen=_seen(p.row)
+        )
+        found.append(Cure(row, given, role, until, until >= ctx.today, chosen))
+    return sorted(found, key=lambda c: (not c.useful, c.given.kind is core.Kind.POLLINATION, c.remedy.pk))
 
 
-def _until(p: ParentFlowering, remedy: Remedy, climate: Climate) -> date:
-    if remedy.remedy_class == "pollination":
-        return p.found.first + timedelta(days=round(p.phenology.lasts_days))
-    newest = max(standing(p.row), key=lambda one: (one.seen_on, one.share), default=None)
-    start, share = (p.parent.sow, 0.0) if newest is None else (newest.seen_on, newest.share)
-    left = max(0.0, remedy.until_share - share) * p.phenology.heat_sum_c_d
-    return day_of_share(start=start, heat_c_d=left, phenology=p.phenology, climate=climate) if left else start
-
-
-def after_cures(match: Match, cures: list[Cure]) -> tuple[float, float, float] | None:
-    """Gap at least, gap at most, and overlap in the middle, once the chosen remedies have worked."""
-    picked = [c for c in cures if c.chosen and c.remedy.shift_high_days > 0]
-    if match.now is None or not picked:
+def after_cures(match: Match, cures: list[Cure]) -> core.Outlook | None:
+    """What the chosen remedies leave of the gap."""
+    if match.now is None:
         return None
-    low = sum(c.remedy.shift_low_days for c in picked)
-    high = sum(c.remedy.shift_high_days for c in picked)
-    size, sign = abs(match.now.gap_days), 1 if match.now.gap_days > 0 else -1
-    middle = min(size, (low + high) / 2)
-    female, male = match.parents["F"].parent, match.parents["M"].parent
-    # The parent that is late comes earlier by what is won.
-    if sign > 0:
-        female = replace(female, days_to_flower=female.days_to_flower - middle)
-    else:
-        male = replace(male, days_to_flower=male.days_to_flower - middle)
-    return sign * max(0.0, size - high), sign * max(0.0, size - low), overlap_of(female, male)
+    chosen = [c.given for c in cures if c.chosen]
+    return core.outlook(female=match.parents["F"].parent, male=match.parents["M"].parent, remedies=chosen)
 
 
 @transaction.atomic
@@ -256,13 +241,7 @@ def bees(block: SeedBlock, match: Match) -> dict[str, Any] | None:
     wanted = block.batch.crop.pollinators
     if block.batch.crop.pollination != "insect" or not wanted or "F" not in match.parents:
         return None
-    female = match.parents["F"].parent
-    start = match.first - timedelta(days=20)
-    shares = curve(female, start, match.last)
-    arrive = next(
-        (start + timedelta(days=i) for i, share in enumerate(shares) if share * 100 >= wanted["flower_percent"]),
-        match.first,
-    )
+    arrive = core.bees_arrive(female=match.parents["F"].parent, share=wanted["flower_percent"] / 100)
     area = area_m2(ring_m(block)) / 10_000
     return {
         "kind": wanted["kind"], "per_ha": wanted["per_ha"], "needed": ceil_whole(wanted["per_ha"] * area), "arrive": arrive,
@@ -319,7 +298,7 @@ def flowering_out(ctx: Ctx, block: SeedBlock, sow: dict[str, date] | None = None
         "overlap": match.now.overlap if match.now else None, "planned_overlap": match.planned.overlap if match.planned else None,
         "remedy_class": match.now.remedy_class.value if match.now else None,
         "best_male_sow": match.now.best_male_sow if match.now else None, "best_overlap": match.now.best_overlap if match.now else None,
-        "after": None if after is None else {"gap_low": after[0], "gap_high": after[1], "overlap": after[2]},
+        "after": None if after is None else {"gap_low": after.gap_low_days, "gap_high": after.gap_high_days, "overlap": after.overlap},
         "working": match.now.working if match.now else (), "shedding_from": shedding_from(match), "bees": bees(block, match),
         "remedies": [
             {

@@ -14,12 +14,14 @@ from aldrip.batches.models import Batch, Yield
 from aldrip.batches.saved import load_batch
 from aldrip.diary.models import Task
 from aldrip.lots import processing, releasing
+from aldrip.lots.descent import batches_behind
 from aldrip.lots.models import Intake, Lot, LotParent, Status, Verdict
 from aldrip.lots.processing import Load, Part
 from aldrip.lots.services import amount
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import sown_on
 from aldrip.seedcrops.inspecting import wanting
+from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
 
@@ -156,17 +158,7 @@ def _dry_task(ctx: Ctx, block: SeedBlock, lot: Lot, load: Load, limit: float | N
 
 def block_ids_of(ctx: Ctx, lot: Lot) -> set[int]:
     """Batches whose loads went into a lot, through cleaning and blending."""
-    wanted, found = {lot.pk}, set[int]()
-    for _ in range(20):
-        found |= set(ctx.rows(Intake).filter(lot__in=wanted).values_list("subject_id", flat=True))
-        wanted = set(
-            LotParent.objects.filter(child__in=wanted, how__in=("cleaned", "blended")).values_list(
-                "parent_id", flat=True
-            )
-        )
-        if not wanted:
-            break
-    return found
+    return set(batches_behind(ctx, lot.pk))
 
 
 def _stage_reached(ctx: Ctx, lot: Lot, kind: str, on: date, *, state: str | None = None) -> None:
@@ -267,6 +259,8 @@ def _not_above_its_field(ctx: Ctx, made: Verdict) -> None:
 def field_wanting(ctx: Ctx, lot: Lot) -> list[str]:
     """What the fields behind a lot still leave open, in sentences."""
     said: list[str] = []
-    for block in ctx.rows(SeedBlock).filter(batch__in=block_ids_of(ctx, lot)).prefetch_related("inspections"):
-        said.extend(wanting(block))
+    around = Surroundings(ctx)
+    for pk in ctx.rows(SeedBlock).filter(batch__in=block_ids_of(ctx, lot)).values_list("pk", flat=True):
+        block = load_block(ctx, pk)
+        said.extend([*wanting(block), *too_near(around, block)])
     return list(dict.fromkeys(said))

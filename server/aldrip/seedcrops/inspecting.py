@@ -28,8 +28,11 @@ from aldrip_core.field_inspection import (
     choices,
     decision_table,
     judge,
+    metres_to_walk,
+    off_types_expected,
     roguing_hours,
     spread_areas,
+    visit_day,
 )
 from aldrip_core.geometry import area_m2, to_degrees
 from aldrip_core.refusal import Refused
@@ -66,19 +69,17 @@ def plan_visits(ctx: Ctx, block: SeedBlock) -> None:
 def _day_of(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> date:
     """The working day on which a visit should be made."""
     working, _ = ctx.calendars()
+    before = inspection.stage == "before"
     try:
         match = match_of(block)
+        sheds, flowers = shedding_from(match), match.first
     except Refused:  # no heat sums: the batch's own stages say when
         stages = {s.kind: s for s in block.batch.stages.all()}
         flower = stages.get("flower")
-        base = flower.planned.lower if flower else block.batch.stages.order_by("order")[0].planned.upper
-        early = 14 if inspection.stage == "before" else 0
-        return working.on_or_before(base + timedelta(days=inspection.days_after - early))
-    if inspection.stage == "before":
-        # Early enough to rogue before anything sheds.
-        day = shedding_from(match) - timedelta(days=7)
-        return working.on_or_before(day)
-    return working.on_or_after(match.first + timedelta(days=inspection.days_after))
+        sheds = None
+        flowers = flower.planned.lower if flower else block.batch.stages.order_by("order")[0].planned.upper
+    day = visit_day(before=before, days_after=inspection.days_after, shedding_from=sheds, flowers_from=flowers)
+    return working.on_or_before(day) if before else working.on_or_after(day)
 
 
 def _task(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
@@ -307,10 +308,8 @@ def hours_to_rogue(block: SeedBlock, judgement: Judgement) -> float:
         metres, plants = sum(plan.metres.values()), sum(plan.plants.values())
     else:
         area = area_m2(ring_m(block))
-        metres, plants = area / 6, area * (block.target_per_m2 or 0)  # walked in strips of six metres
-    found = sum(f.found for f in judgement.faults)
-    rate = found / judgement.plants if judgement.plants else 0.0
-    return roguing_hours(row_metres=metres, off_types=rate * plants)
+        metres, plants = metres_to_walk(area), area * (block.target_per_m2 or 0)
+    return roguing_hours(row_metres=metres, off_types=off_types_expected(judgement, plants))
 
 
 @transaction.atomic

@@ -19,12 +19,11 @@ from aldrip.methods.models import IsolationRule
 from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
-from aldrip.seedcrops.inspecting import lower_class
 from aldrip.seedcrops.laying import days_to_sow, load_block, phenology_of, ring_m
 from aldrip.seedcrops.models import Neighbour, SeedBlock
 from aldrip_core import isolation as core
-from aldrip_core.flowering import sow_for
-from aldrip_core.geometry import area_m2, to_degrees
+from aldrip_core.flowering import may_flower, sow_for
+from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.refusal import Refused
 
 KINDS = (
@@ -129,13 +128,7 @@ def window_of(block: SeedBlock, match: Match | None = None) -> core.Flowering | 
         match = match or match_of(block)
     except Refused:
         return None
-    spans = [
-        (
-            p.found.first - timedelta(days=round(2 * (p.phenology.spread_sd_days + p.found.date_sd_days))),
-            p.found.first + timedelta(days=round(p.phenology.lasts_days + 2 * (p.phenology.spread_sd_days + p.found.date_sd_days))),
-        )
-        for p in match.parents.values()
-    ]  # fmt: skip
+    spans = [may_flower(p.found, p.phenology) for p in match.parents.values()]
     return core.Flowering(min(a for a, _ in spans), max(b for _, b in spans))
 
 
@@ -148,19 +141,59 @@ class Judged:
     result: core.Isolation
     without_rule: list[Near]
     window: core.Flowering | None
+    open: tuple[core.Breach, ...]  # breaches that no strip left so far cures
+    plantable: core.Parts  # what keeps every distance, of what earlier strips left
+    plantable_m2: float
 
 
 def judge(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> Judged:
     """Compare a block with everything of its crop nearby. A kind without a rule is listed, not guessed."""
     rules, found, window = rules_for(around, block, seed_class), near(around, block), window_of(block)
     known = [n for n in found if n.kind in rules]
-    margin = max((rules[n.kind].time_margin_days for n in known), default=0)
     result = core.isolation(
         field=ring_m(block), neighbours=[core.Neighbour(n.key, n.ring, n.kind, n.flowering) for n in known],
-        rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", "")) for r in rules.values()],
-        flowering=window, time_margin_days=margin,
+        rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", ""), r.time_margin_days) for r in rules.values()],
+        flowering=window,
     )  # fmt: skip
-    return Judged(found, rules, result, [n for n in found if n.kind not in rules], window)
+    rings, left = {n.key: n.ring for n in known}, _left(block)
+    still = tuple(
+        b for b in result.breaches if not left or core.distance_from_parts(left, rings[b.id]) < b.required_m - STRIP_SLACK_M
+    )  # fmt: skip
+    plantable, area = (
+        core.common_parts(left, result.plantable) if left else (result.plantable, result.plantable_area_m2)
+    )
+    return Judged(found, rules, result, [n for n in found if n.kind not in rules], window, still, plantable, area)
+
+
+STRIP_SLACK_M = 0.02  # the strip's edge is an arc of short straight pieces, and went through degrees
+
+
+def _left(block: SeedBlock) -> list[list[tuple[tuple[float, float], ...]]]:
+    """What a strip left of a block, as rings in metres round its site; empty where none was left."""
+    if not block.strip_left:
+        return []
+    east, north = centre_of(block.field.site)
+    return [
+        [to_metres(ring, longitude=east, latitude=north) for ring in part] for part in block.strip_left["coordinates"]
+    ]
+
+
+def left_m2(block: SeedBlock) -> float:
+    """Area that still counts: the block's, less the strip that was left [m²]."""
+    parts = _left(block)
+    if not parts:
+        return area_m2(ring_m(block))
+    return sum(area_m2(rings[0]) - sum(area_m2(hole) for hole in rings[1:]) for rings in parts)
+
+
+def too_near(around: Surroundings, block: SeedBlock) -> list[str]:
+    """What of a block's isolation is not cured, in sentences."""
+    judged = judge(around, block)
+    names = {n.key: n.name for n in judged.near}
+    return [
+        f"isolation: {names[b.id]} stands at {b.distance_m:.0f} of {b.required_m:.0f} m"
+        for b in judged.open
+    ]  # fmt: skip
 
 
 def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
@@ -181,9 +214,9 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             for polygon in rings
         ]
 
-    plantable = {"type": "MultiPolygon", "coordinates": degrees(judged.result.plantable)}
+    plantable = {"type": "MultiPolygon", "coordinates": degrees(judged.plantable)}
     return {
-        "outline": block.outline, "plantable": plantable, "area_m2": area_m2(ring_m(block)), "plantable_m2": judged.result.plantable_area_m2,
+        "outline": block.outline, "plantable": plantable, "area_m2": area_m2(ring_m(block)), "plantable_m2": judged.plantable_m2,
         "strip_left": block.strip_left, "flowers_from": judged.window.start if judged.window else None,
         "flowers_to": judged.window.end if judged.window else None,
         "neighbours": [
@@ -199,7 +232,7 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             }
             for n in judged.near
         ],
-        "remedies": _remedies(ctx, around, block, judged) if breaches and not block.strip_left else [],
+        "remedies": _remedies(ctx, around, block, judged) if judged.open else [],
         "bands": [
             {"metres": metres, "line": [list(p) for p in to_degrees(core.band(ring_m(block), metres), longitude=east, latitude=north)]}
             for metres in bands
@@ -213,7 +246,7 @@ def _state(n: Near, breaches: dict[str, Any], excused: dict[str, Any], judged: J
     if n.kind not in judged.rules:
         return "no rule"
     if n.key in breaches:
-        return "strip left" if block.strip_left else "too close"
+        return "too close" if any(b.id == n.key for b in judged.open) else "strip left"
     return "other time" if n.key in excused else "passes"
 
 
@@ -232,7 +265,7 @@ def _promised(batch: Batch) -> int:
 
 
 def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str, Any]:
-    area, left = area_m2(ring_m(block)), judged.result.plantable_area_m2
+    area, left = left_m2(block), judged.plantable_m2
     after = batch.expected * left / area
     promised = _promised(batch)
     short = max(0.0, promised - after)
@@ -337,22 +370,24 @@ def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
     if block.version != version:
         raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
     judged = judge(Surroundings(ctx), block)
-    if not judged.result.breaches or block.strip_left:
+    if not judged.open:
         raise refuse("block", "nothing_to_leave", "Nothing is too near here any more.")
-    if judged.result.plantable_area_m2 <= 0:
+    if judged.plantable_m2 <= 0:
         raise refuse("block", "nothing_left", "Nothing of the field keeps its distance.")
     east, north = centre_of(block.field.site)
+    before = left_m2(block)
     block.strip_left = {
         "type": "MultiPolygon",
         "coordinates": [
             [[list(p) for p in to_degrees(r, longitude=east, latitude=north)] for r in polygon]
-            for polygon in judged.result.plantable
+            for polygon in judged.plantable
         ],
     }
     block.version += 1
     block.save(update_fields=["strip_left", "version"])
     area = area_m2(ring_m(block))
-    lost = min(block.batch.start, round((area - judged.result.plantable_area_m2) * block.batch.start / area))
+    share = max(0.0, before - judged.plantable_m2) / area
+    lost = min(block.batch.start, round(share * block.batch.start))
     record_count(ctx, subject_kind="batch", subject_id=block.batch_id, stage=None, kind="loss", sampled=block.batch.start, found=lost, parts=[],
                  cause="strip left for isolation", on=ctx.today, client_uuid=uuid.uuid4())  # fmt: skip
     refresh(ctx, batches=[block.batch_id])
@@ -368,7 +403,8 @@ def drop_class(ctx: Ctx, block_id: int, *, seed_class: str, version: int) -> See
     if block.version != version:
         raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
     scheme = class_scheme(ctx)
-    if scheme is None or seed_class not in scheme.below(block.seed_class) or not lower_class(ctx, block):
+    unfit = {c["slug"] for c in scheme.classes if block.step in c.get("not_for", [])} if scheme else set()
+    if scheme is None or seed_class in unfit or seed_class not in scheme.below(block.seed_class):
         raise refuse("seed_class", "not_below", "Choose a class below the one the block has.")
     before = block.seed_class
     block.seed_class = seed_class

@@ -73,14 +73,14 @@ export type Sent =
   | { state: "closed"; message: string }
   | { state: "sign in" };
 
-let sending: Promise<Sent> | null = null;
+const sending = new Map<number, Promise<Sent>>();
+const MOST_AT_ONCE = 500; // as the server takes
 
 /** Send what waits. What arrives is forgotten here; what is refused stays, with the sentence that says why. */
 export function send(inspection: number): Promise<Sent> {
-  sending ??= attempt(inspection).finally(() => {
-    sending = null;
-  });
-  return sending;
+  const running = sending.get(inspection) ?? attempt(inspection).finally(() => sending.delete(inspection));
+  sending.set(inspection, running);
+  return running;
 }
 
 async function attempt(inspection: number): Promise<Sent> {
@@ -90,7 +90,7 @@ async function attempt(inspection: number): Promise<Sent> {
     const answer = await take(
       api.POST("/api/inspections/{inspection_id}/counts", {
         params: { path: { inspection_id: inspection } },
-        body: { entries: rows.slice(0, 500).map(({ entry: { at: _, ...entry } }) => entry) },
+        body: { entries: rows.slice(0, MOST_AT_ONCE).map(({ entry: { at: _, ...entry } }) => entry) },
       }),
     );
     for (const told of answer.entries) {
@@ -106,11 +106,12 @@ async function attempt(inspection: number): Promise<Sent> {
       table: answer.inspection.table ?? (await keptSheet(inspection))?.table ?? null,
     };
     await keepSheet(sheet);
-    return { state: "sent", sheet };
+    return rows.length > MOST_AT_ONCE ? attempt(inspection) : { state: "sent", sheet };
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;
     if (error.status === 401 || error.status === 403) return { state: "sign in" };
-    if (error.status === 409) return { state: "closed", message: error.message };
-    return { state: "no signal" };
+    // What the server refuses it refuses again; only silence and its own trouble are worth waiting for.
+    if (error.status === 0 || error.status >= 500) return { state: "no signal" };
+    return { state: "closed", message: error.message };
   }
 }
