@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import replace
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 from django.db import transaction
@@ -15,6 +15,7 @@ from aldrip.batches.planner import plan_batch
 from aldrip.batches.saved import load_batch, request_of
 from aldrip.diary.models import Task
 from aldrip.lots.models import Lot
+from aldrip.methods.models import ClassScheme
 from aldrip.places.models import LandUse, Place, Site
 from aldrip.places.services import record_land_use
 from aldrip.seedcrops.models import Inspection, Neighbour, SeedBlock
@@ -424,6 +425,55 @@ class Isolation(SeedCase):
             f"/seed-blocks/{block.pk}/class", {"version": lower["version"], "seed_class": "basic"}, status=422
         )
         self.assertEqual(told["errors"][0]["code"], "not_below")
+
+    def test_a_neighbour_who_comes_after_the_strip_is_a_new_breach_and_a_second_strip_adds_to_the_first(self) -> None:
+        block = self.laid_out()
+        self.neighbour()
+        first = self.get(f"/seed-blocks/{block.pk}/isolation")
+        left = self.post(f"/seed-blocks/{block.pk}/strip", {"version": first["version"]})
+        self.assertAlmostEqual(left["plantable_m2"], first["plantable_m2"], delta=1)
+        south = [(0.0, -600.0), (150.0, -600.0), (150.0, -450.0), (0.0, -450.0)]
+        self.neighbour(name="Quarry", corners_m=south)
+        again = self.get(f"/seed-blocks/{block.pk}/isolation")
+        states = {n["name"]: n["state"] for n in again["neighbours"]}
+        self.assertEqual(states, {"Bank": "strip left", "Quarry": "too close"})
+        strip = again["remedies"][0]
+        self.assertAlmostEqual(again["plantable_m2"], 70 * 100, delta=150)
+        self.assertAlmostEqual(
+            strip["kg_after"] / strip["kg_before"], again["plantable_m2"] / left["plantable_m2"], places=2
+        )
+        done = self.post(f"/seed-blocks/{block.pk}/strip", {"version": again["version"]})
+        self.assertEqual({n["state"] for n in done["neighbours"]}, {"strip left"})
+        batch = Batch.objects.get(pk=block.batch_id)
+        self.assertAlmostEqual(batch.expected / strip["kg_before"], strip["kg_after"] / strip["kg_before"], delta=0.02)
+        told = self.post(f"/seed-blocks/{block.pk}/strip", {"version": done["version"]}, status=422)["errors"][0]
+        self.assertEqual(told["code"], "nothing_to_leave")
+
+    def test_each_rule_has_its_own_days_between(self) -> None:
+        """A wide margin asked of one kind of neighbour is not asked of another."""
+        block = self.laid_out()
+        seen = self.get(f"/seed-blocks/{block.pk}/isolation")
+        over = date.fromisoformat(seen["flowers_to"]) + timedelta(days=12)
+        for kind, margin in (("other cultivar", 10), ("wild or weedy relative", 30)):
+            self.post("/isolation-rules", {
+                "crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": kind, "metres": 500, "time_allowed": True,
+                "time_margin_days": margin, "source": "invented",
+            })  # fmt: skip
+            self.neighbour(name=kind, kind=kind, flowers_from=str(over), flowers_to=str(over + timedelta(days=20)))
+        states = {n["name"]: n["state"] for n in self.get(f"/seed-blocks/{block.pk}/isolation")["neighbours"]}
+        self.assertEqual(states, {"other cultivar": "other time", "wild or weedy relative": "too close"})
+
+    def test_a_class_that_the_step_does_not_allow_is_no_lower_class(self) -> None:
+        block = self.laid_out()
+        scheme = ClassScheme.objects.get(slug="oecd-like", organisation=None)
+        scheme.classes = [
+            {**c, "not_for": ["hybrid"]} if c["slug"] == "quality-declared" else c for c in scheme.classes
+        ]
+        scheme.save()
+        version = self.get(f"/seed-blocks/{block.pk}")["version"]
+        body = {"version": version, "seed_class": "quality-declared"}
+        told = self.post(f"/seed-blocks/{block.pk}/class", body, status=422)["errors"][0]
+        self.assertEqual(told["code"], "not_below")
 
     def test_own_blocks_count_as_neighbours_and_a_kind_without_a_rule_is_not_guessed(self) -> None:
         block = self.laid_out()

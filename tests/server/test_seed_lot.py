@@ -24,7 +24,7 @@ from aldrip.places.models import Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip.seedcrops.models import Inspection, InspectionCount, MaleRemoval, SeedBlock
 from tests.server.house import HouseCase, advance, make_house, member, uid
-from tests.server.seed_house import FIELD, SPRING, SeedCase, make_seed_house, sunflower
+from tests.server.seed_house import FIELD, NEAR, SPRING, SeedCase, make_seed_house, sunflower
 
 
 class Counting(SeedCase):
@@ -334,6 +334,32 @@ class Releasing(SeedCase):
         self.assertEqual(told["code"], "field_class")
         lot.refresh_from_db()
         self.assertEqual((lot.status, lot.verdicts.count()), ("clean", 0))
+
+    def test_no_release_while_a_neighbour_stands_too_near_and_a_strip_comes_too_late_after_harvest(self) -> None:
+        block, lot = self.block, self.lot
+        self.accept_all(block)
+        for kind in ("germination", "purity", "moisture", "other_seeds"):
+            self.result(lot, kind)
+        body = {"name": "Bank", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027, "seen_on": str(self.ctx.today),
+                "seen_by": "Jory", "corners_m": NEAR}  # fmt: skip
+        neighbour = self.post("/neighbours", body)["id"]
+        told = self.decide(lot, "release", 422, reason="the bees flew the other way")["errors"][0]
+        self.assertEqual(told["code"], "inspection_wanting")
+        self.assertIn("isolation: Bank stands at 420 of 500 m", told["message"])
+        seen = self.get(f"/seed-blocks/{block.pk}/isolation")
+        self.assertFalse(seen["remedies"][0]["possible"])
+        late = self.post(f"/seed-blocks/{block.pk}/strip", {"version": seen["version"]}, status=422)["errors"][0]
+        self.assertEqual(late["code"], "taken_in")
+        self.post(f"/neighbours/{neighbour}/forget", {"reason": "it was millet"})
+        self.decide(lot, "release")
+        lot.refresh_from_db()
+        self.assertEqual(lot.status, "released")
+
+    def test_what_an_abandoned_field_left_open_still_bars_its_lot(self) -> None:
+        for kind in ("germination", "purity", "moisture", "other_seeds"):
+            self.result(self.lot, kind)
+        Batch.objects.filter(pk=self.block.batch_id).update(state=Batch.State.ABANDONED)
+        self.assertEqual(self.decide(self.lot, "release", 422)["errors"][0]["code"], "inspection_wanting")
 
     def test_replicates_too_far_apart_count_for_nothing_until_repeated(self) -> None:
         self.accept_all(self.block)

@@ -14,6 +14,7 @@ from aldrip.base.words import number
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch
 from aldrip.diary.services import record_count
+from aldrip.lots.models import Intake
 from aldrip.lots.releasing import class_names
 from aldrip.methods.models import IsolationRule
 from aldrip.methods.services import class_scheme
@@ -264,6 +265,14 @@ def _promised(batch: Batch) -> int:
     return sum(a.quantity for a in batch.allocations.all())
 
 
+MIXED_IN = "Loads of the block were taken in already; the strip's seed is among them."
+
+
+def _taken_in(ctx: Ctx, block: SeedBlock) -> bool:
+    rows = ctx.rows(Intake).filter(subject_kind="batch", subject_id=block.batch_id)
+    return rows.exclude(lot=None).exists()
+
+
 def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str, Any]:
     area, left = left_m2(block), judged.plantable_m2
     after = batch.expected * left / area
@@ -277,7 +286,12 @@ def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str
         if short > 0
         else f", still enough for the {number(promised)} kg promised."
     )
-    return {"kind": "strip", "title": how, "possible": left > 0, "sentence": said if left > 0 else "Nothing of the field keeps its distance.",
+    if left <= 0:
+        said = "Nothing of the field keeps its distance."
+    elif _taken_in(ctx, block):
+        said = MIXED_IN
+    possible = left > 0 and said != MIXED_IN
+    return {"kind": "strip", "title": how, "possible": possible, "sentence": said,
             "kg_before": batch.expected, "kg_after": after, "asks": "mark the line before flowering", "seed_class": None, "sow_on": None}  # fmt: skip
 
 
@@ -372,6 +386,8 @@ def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
     judged = judge(Surroundings(ctx), block)
     if not judged.open:
         raise refuse("block", "nothing_to_leave", "Nothing is too near here any more.")
+    if _taken_in(ctx, block):
+        raise refuse("block", "taken_in", MIXED_IN + " Drop to a lower class, or reject the lots.")
     if judged.plantable_m2 <= 0:
         raise refuse("block", "nothing_left", "Nothing of the field keeps its distance.")
     east, north = centre_of(block.field.site)
