@@ -126,7 +126,7 @@ def distance_from_parts(parts: Parts, other: Sequence[Sequence[float]]) -> float
 
 def band(ring: Sequence[Sequence[float]], metres: float) -> tuple[Point, ...]:
     """The line that runs `metres` outside an outline [m]."""
-    grown = polygon(ring, "field").buffer(metres, quad_segs=16)
+    grown = polygon(ring, "field").buffer(metres, quad_segs=24)
     return tuple((float(x), float(y)) for x, y in grown.exterior.coords)
 
 

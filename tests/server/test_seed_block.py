@@ -335,6 +335,29 @@ class Flowering(SeedCase):
         )
         self.assertEqual(told["errors"][0]["code"], "too_late")
 
+    def test_what_a_remedy_did_is_read_from_what_is_seen_after_it_and_not_reckoned_twice(self) -> None:
+        block = self.sown()
+
+        def saw(role: str, stage: str, on: str) -> Any:
+            self.on(date.fromisoformat(on))
+            body = {"role": role, "stage": stage, "on": on, "client_uuid": uid()}
+            return self.post(f"/seed-blocks/{block.pk}/seen", body)["flowering"]["match"]
+
+        saw("F", "star-bud", "2027-06-18")
+        match = saw("M", "star-bud", "2027-06-24")
+        waters = next(r for r in match["remedies"] if r["name"].startswith("Irrigate"))
+        self.assertIsNone(waters["gap_then"])
+        body = {"remedy_id": waters["id"], "chosen": True, "client_uuid": uid()}
+        chosen = self.post(f"/seed-blocks/{block.pk}/remedies", body)["flowering"]["match"]
+        self.assertAlmostEqual(chosen["after"]["gap_high"], chosen["gap_days"] + waters["shift_low"])
+        later = saw("M", "bud-raised", "2027-07-01")
+        row = next(r for r in later["remedies"] if r["id"] == waters["id"])
+        self.assertEqual((row["gap_then"], row["seen_since"], row["chosen"]), (match["gap_days"], True, True))
+        self.assertIsNone(later["after"])
+        # A chosen remedy can be dropped even when nothing asks for one any more.
+        body = {"remedy_id": waters["id"], "chosen": False, "client_uuid": uid()}
+        self.post(f"/seed-blocks/{block.pk}/remedies", body)
+
     def test_nothing_is_seen_before_it_is_sown_nor_tomorrow(self) -> None:
         block = self.laid_out()
         body = {"role": "F", "stage": "star-bud", "on": str(SPRING), "client_uuid": uid()}

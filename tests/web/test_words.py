@@ -35,6 +35,17 @@ class Days(WebCase):
         self.assertEqual(self.web("windowWords", "2027-08-03", "2027-08-09"), "Tue 3 Aug to Mon 9 Aug")
 
 
+class Years(WebCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.dates(date(2020, 1, 1), date(2040, 12, 31)), st.dates(date(2020, 1, 1), date(2040, 12, 31)))
+    def test_a_year_is_said_where_it_is_not_this_one(self, today: date, one: date) -> None:
+        self.web("sayNoYearOf", str(today))
+        said = self.web("shortDay", str(one))
+        self.assertEqual(self.web("fullDay", str(one)), f"{one:%a} {one.day} {one:%b} {one.year}")
+        self.assertEqual(said.endswith(f" {one.year}"), one.year != today.year)
+        self.assertTrue(self.web("fullDay", str(one)).startswith(said))
+
+
 class Figures(WebCase):
     @settings(max_examples=100, deadline=None)
     @given(st.floats(0, 1))

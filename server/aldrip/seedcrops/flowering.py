@@ -105,14 +105,22 @@ def shedding_from(match: Match) -> date:
 
 @dataclass(frozen=True)
 class Cure:
-    """A remedy for this block today: for which parent, until when, and whether it was chosen."""
+    """A remedy for this block today: for which parent, until when, and how it was chosen, if it was.
+
+    `seen_since`: a stage of its parent was seen after the choice, so that what it did is in the forecast.
+    """
 
     remedy: Remedy
     given: core.Remedy
     role: str
     until: date
     useful: bool
-    chosen: bool
+    use: RemedyUse | None
+    seen_since: bool = False
+
+    @property
+    def chosen(self) -> bool:
+        return self.use is not None
 
 
 def _in_core(row: Remedy) -> core.Remedy:
@@ -132,23 +140,24 @@ def cures_for(ctx: Ctx, block: SeedBlock, match: Match, uses: list[RemedyUse]) -
         if row.crops and slug not in row.crops:
             continue
         given, use = _in_core(row), last.get(row.pk)
-        chosen = use is not None and use.chosen
-        role = use.role if use and chosen else core.role_for(given, match.now.gap_days)
+        use = use if use is not None and use.chosen else None
+        role = use.role if use else core.role_for(given, match.now.gap_days)
         p = match.parents[role]
-        if not chosen and not core.suits(given, asked=match.now.remedy_class, sown=sown_on(p.row) is not None):
+        if use is None and not core.suits(given, asked=match.now.remedy_class, sown=sown_on(p.row) is not None):
             continue
         until = core.works_until(
             given, parent=p.parent, first=p.found.first, phenology=p.phenology, climate=match.climate, seen=_seen(p.row)
         )
-        found.append(Cure(row, given, role, until, until >= ctx.today, chosen))
+        since = use is not None and any(one.seen_on > ctx.local(use.happened_at).date() for one in standing(p.row))
+        found.append(Cure(row, given, role, until, until >= ctx.today, use, since))
     return sorted(found, key=lambda c: (not c.useful, c.given.kind is core.Kind.POLLINATION, c.remedy.pk))
 
 
 def after_cures(match: Match, cures: list[Cure]) -> core.Outlook | None:
-    """What the chosen remedies leave of the gap."""
+    """What the chosen remedies leave of the gap; one whose effect was seen since is in the gap already."""
     if match.now is None:
         return None
-    chosen = [c.given for c in cures if c.chosen]
+    chosen = [c.given for c in cures if c.chosen and not c.seen_since]
     return core.outlook(female=match.parents["F"].parent, male=match.parents["M"].parent, remedies=chosen)
 
 
@@ -222,7 +231,7 @@ def choose_remedy(ctx: Ctx, block_id: int, *, remedy_id: int, chosen: bool, clie
         )
     made = RemedyUse.objects.create(
         organisation=ctx.organisation, by=ctx.user, block=block, remedy=cure.remedy, role=cure.role, chosen=chosen, happened_at=ctx.now,
-        client_uuid=client_uuid,
+        client_uuid=client_uuid, gap_days=match.now.gap_days if match.now else None,
     )  # fmt: skip
     subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": f"remedy-{remedy_id}"}
     if chosen:
@@ -304,7 +313,8 @@ def flowering_out(ctx: Ctx, block: SeedBlock, sow: dict[str, date] | None = None
             {
                 "id": c.remedy.pk, "name": c.remedy.name, "role": c.role, "remedy_class": c.remedy.remedy_class,
                 "shift_low": c.remedy.shift_low_days, "shift_high": c.remedy.shift_high_days, "until": c.until,
-                "until_words": c.remedy.until_words, "useful": c.useful, "chosen": c.chosen, "caution": c.remedy.caution,
+                "until_words": c.remedy.until_words, "useful": c.useful, "chosen": c.chosen,
+                "gap_then": c.use.gap_days if c.use else None, "seen_since": c.seen_since, "caution": c.remedy.caution,
                 "source": c.remedy.sources.get("shift", ""),
             }
             for c in cures

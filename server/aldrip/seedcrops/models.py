@@ -99,6 +99,7 @@ class RemedyUse(Event):
     remedy = models.ForeignKey(Remedy, on_delete=models.PROTECT, related_name="+")
     role = models.CharField(max_length=1)
     chosen = models.BooleanField()
+    gap_days = models.FloatField(null=True)  # the gap when it was chosen, to read its effect later
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="remedy_uuid_once")]

@@ -147,6 +147,8 @@ class NickRemedyOut(Schema):
     until_words: str
     useful: bool
     chosen: bool
+    gap_then: float | None
+    seen_since: bool
     caution: str
     source: str
 

@@ -4922,6 +4922,10 @@ export interface components {
             useful: boolean;
             /** Chosen */
             chosen: boolean;
+            /** Gap Then */
+            gap_then: number | null;
+            /** Seen Since */
+            seen_since: boolean;
             /** Caution */
             caution: string;
             /** Source */

@@ -1,7 +1,18 @@
 import { useNavigate } from "@tanstack/react-router";
 import { type PointerEvent as ReactPointer, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
-import { addDays, type Day, dayNumber, daysBetween, isoWeek, monday, monthName, shortDay } from "../ui/dates";
+import {
+  addDays,
+  type Day,
+  dayNumber,
+  daysBetween,
+  isoWeek,
+  monday,
+  monthName,
+  shortDay,
+  weekday,
+  weekdayName,
+} from "../ui/dates";
 import { Pennant } from "../ui/parts";
 import { FOLD, HEAD, useSpan } from "./span";
 
@@ -38,7 +49,7 @@ function cells(start: Day, days: number): { day: Day; length: number; label: str
   if (days <= 28) {
     return Array.from({ length: days }, (_, n) => {
       const day = addDays(start, n);
-      return { day, length: 1, label: days <= 14 ? shortDay(day).slice(0, -4) : String(Number(day.slice(8))) };
+      return { day, length: 1, label: `${days <= 14 ? `${weekdayName(weekday(day))} ` : ""}${Number(day.slice(8))}` };
     });
   }
   const step = days > 210 ? 4 : days > 140 ? 2 : 1;

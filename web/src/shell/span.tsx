@@ -1,5 +1,5 @@
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
-import { addDays, type Day, dayNumber, fromNumber, monday } from "../ui/dates";
+import { addDays, type Day, dayNumber, fromNumber, monday, sayNoYearOf } from "../ui/dates";
 
 /** The span of time that every room shows, and the one scale on which everything with a date hangs. */
 export interface Span {
@@ -65,6 +65,7 @@ export function SpanProvider({
   width: number;
   children: ReactNode;
 }) {
+  sayNoYearOf(today);
   const usual = useMemo(() => ({ start: addDays(monday(today), -28), days: 112 }), [today]);
   const [span, setRaw] = useState<Span>(() => {
     try {

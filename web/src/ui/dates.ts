@@ -54,9 +54,23 @@ export function isoWeek(day: Day): { week: number; year: number } {
 const dom = (day: Day) => Number(day.slice(8, 10));
 const mon = (day: Day) => Number(day.slice(5, 7)) - 1;
 
-/** “Tue 6 Jul”. */
+/** “Tue 6 Jul 2027”. */
+export function fullDay(day: Day): string {
+  return `${WEEKDAYS[weekday(day)]} ${dom(day)} ${MONTHS[mon(day)]} ${day.slice(0, 4)}`;
+}
+
+let thisYear = "";
+
+/** The year that need not be said: that of the day on which the house stands. */
+export function sayNoYearOf(today: Day): void {
+  thisYear = today.slice(0, 4);
+}
+
+/** “Tue 6 Jul”; with its year where that is another one. */
 export function shortDay(day: Day | null | undefined): string {
-  return day ? `${WEEKDAYS[weekday(day)]} ${dom(day)} ${MONTHS[mon(day)]}` : "";
+  if (!day) return "";
+  const full = fullDay(day);
+  return !thisYear || full.endsWith(thisYear) ? full.slice(0, -5) : full;
 }
 
 /** “Tuesday 6 July 2027, week 27”. */

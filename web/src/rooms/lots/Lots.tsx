@@ -3,7 +3,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { lotQuery, lotsQuery } from "../../api/queries";
-import { shortDay } from "../../ui/dates";
+import { fullDay, shortDay } from "../../ui/dates";
 import { count, few, grams, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
@@ -104,11 +104,9 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
       value: (l) => l.tested_on,
       cell: (l) =>
         l.test_is_old ? (
-          <Pennant later>
-            {l.tested_on ? `${shortDay(l.tested_on)} ${l.tested_on.slice(0, 4)}, over a year` : "never tested"}
-          </Pennant>
+          <Pennant later>{l.tested_on ? `${fullDay(l.tested_on)}, over a year` : "never tested"}</Pennant>
         ) : l.tested_on ? (
-          `${shortDay(l.tested_on)} ${l.tested_on.slice(0, 4)}`
+          fullDay(l.tested_on)
         ) : (
           ""
         ),
@@ -118,7 +116,7 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
       key: "received",
       head: "Received",
       value: (l) => l.received_on,
-      cell: (l) => `${shortDay(l.received_on)} ${l.received_on.slice(0, 4)}`,
+      cell: (l) => fullDay(l.received_on),
     },
     { key: "packets", head: "Packets", value: (l) => l.packets, num: true, spare: true },
     { key: "treatment", head: "Treatment", value: (l) => l.treatment, spare: true },
@@ -189,9 +187,7 @@ function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
                 <tbody>
                   {lot.tests.map((test) => (
                     <tr key={test.id}>
-                      <td className="note">
-                        {shortDay(test.tested_on)} {test.tested_on.slice(0, 4)}
-                      </td>
+                      <td className="note">{fullDay(test.tested_on)}</td>
                       <td>
                         {test.kind === "germination" ? "germination" : "g a thousand"}{" "}
                         {test.seeds ? <span className="note">{count(test.seeds)} seeds</span> : null}

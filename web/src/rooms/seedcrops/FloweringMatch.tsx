@@ -1,7 +1,7 @@
 import { api, entryId, type Schemas, take } from "../../api/client";
 import { type Scale, useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
-import { addDays, dayNumber, shortDay } from "../../ui/dates";
+import { addDays, dayNumber, monday, shortDay } from "../../ui/dates";
 import { share } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Pennant } from "../../ui/parts";
@@ -22,6 +22,7 @@ export function FloweringMatch({ block, flowering }: { block: BlockData; floweri
       {match ? (
         <>
           <Says block={block} match={match} />
+          <Elsewhere match={match} />
           <Curves match={match} />
           <Remedies block={block} match={match} />
           <Below block={block} match={match} />
@@ -109,6 +110,24 @@ function pathFor(values: number[], from: string, scale: Scale, most: number): st
         `${n ? "L" : "M"}${scale.x(addDays(from, n)).toFixed(1)} ${(HIGH - (value / most) * (HIGH - 12)).toFixed(1)}`,
     )
     .join("");
+}
+
+/** The curves hang on the season line; where its open span shows none of them, one press opens it there. */
+function Elsewhere({ match }: { match: Match }) {
+  const { span, setSpan } = useSpan();
+  if (match.from < addDays(span.start, span.days) && match.to > span.start) return null;
+  return (
+    <p className="hidden px-4 lg:block">
+      The flowering of {shortDay(match.from)} to {shortDay(match.to)} lies outside the open span.{" "}
+      <button
+        type="button"
+        className="btn-link"
+        onClick={() => setSpan({ start: monday(addDays(match.from, -28)), days: 112 })}
+      >
+        Open the season line there
+      </button>
+    </p>
+  );
 }
 
 function Curves({ match }: { match: Match }) {
@@ -230,6 +249,7 @@ function Remedies({ block, match }: { block: BlockData; match: Match }) {
           <RemedyRow
             key={remedy.id}
             remedy={remedy}
+            gap={match.gap_days}
             disabled={!may("seedcrops.do") || choose.isPending || (!remedy.useful && !remedy.chosen)}
             onToggle={() => choose.mutate(remedy)}
           />
@@ -239,7 +259,14 @@ function Remedies({ block, match }: { block: BlockData; match: Match }) {
   );
 }
 
-function RemedyRow({ remedy, disabled, onToggle }: { remedy: Remedy; disabled: boolean; onToggle: () => void }) {
+interface RowProps {
+  remedy: Remedy;
+  gap: number | null;
+  disabled: boolean;
+  onToggle: () => void;
+}
+
+function RemedyRow({ remedy, gap, disabled, onToggle }: RowProps) {
   const { scale, today, span } = useSpan();
   const from = scale.x(today) + scale.open / span.days / 2;
   const to = Math.max(from, scale.x(addDays(remedy.until, 1)));
@@ -249,6 +276,11 @@ function RemedyRow({ remedy, disabled, onToggle }: { remedy: Remedy; disabled: b
       : remedy.remedy_class === "pollination"
         ? "carries pollen, moves no date"
         : "";
+  const days = (gap: number) => `${Math.abs(gap).toFixed(0)} ${Math.abs(gap).toFixed(0) === "1" ? "day" : "days"}`;
+  const worked =
+    remedy.gap_then !== null && remedy.seen_since && gap !== null
+      ? `Chosen at a gap of ${days(remedy.gap_then)}; seen since, it is ${days(gap)}.`
+      : "";
   const works = remedy.useful
     ? `works to ${remedy.until_words}, about ${shortDay(remedy.until)}`
     : `too late: worked to ${remedy.until_words}, ${shortDay(remedy.until)}`;
@@ -267,6 +299,7 @@ function RemedyRow({ remedy, disabled, onToggle }: { remedy: Remedy; disabled: b
             {effect ? "; " : ""}
             {works}
           </span>
+          {worked ? <span className="cond text-note"> {worked}</span> : null}
           {remedy.caution ? <span className="note"> {remedy.caution}.</span> : null}
         </span>
       </label>

@@ -99,7 +99,7 @@ function FieldMap({ data, name }: { data: Data; name: string }) {
     const own = (data.outline as unknown as Polygon).coordinates[0] ?? [];
     const near = data.neighbours.filter((one) => (one.distance_m ?? 0) < 2.2 * (one.required_m ?? 400));
     for (const band of data.bands)
-      L.polyline(turned(band.line), { className: "map-band", interactive: false })
+      L.polyline(turned(band.line), { className: "map-band", interactive: false, smoothFactor: 0.2 })
         .bindTooltip(`${count(band.metres)} m`, { permanent: true, direction: "top", className: "map-word" })
         .addTo(map);
     L.polygon(turned(own), {
