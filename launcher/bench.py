@@ -124,7 +124,7 @@ def season_save(chosen: argparse.Namespace) -> Measure:
     from tests.server.house import seed_lot
 
     ours, copies, wrote = [], [], {}
-    for _ in range(3 if chosen.lines > 1000 else 5):
+    for _ in range(5):
         ctx = _fresh_house()
         seed_lot(ctx, grams=10**7)
         rows = _rows(chosen.lines)

@@ -257,6 +257,11 @@ class SixtyOnePerCent(HouseCase):
         self.post(f"/batches/{self.batch.pk}/losses", body)
         self.batch.refresh_from_db()
         self.assertAlmostEqual(before - self.batch.expected, 1500 * 0.975 * 0.99 * 0.95, delta=5)
+        # A move that changes no quantity promises what stands, not what is lost.
+        effect = self.post(f"/batches/{self.batch.pk}/preview", {"stage": 2, "shift_days": 1})["orders"][0]
+        self.assertAlmostEqual(effect["before"], effect["after"], places=9)
+        self.line.refresh_from_db()
+        self.assertAlmostEqual(effect["before"], self.line.chance or 0, places=9)
         body = {**body, "cause": " ", "client_uuid": uid()}
         self.post(f"/batches/{self.batch.pk}/losses", body, status=422)
         body = {**body, "cause": "x", "lost": 10**6, "client_uuid": uid()}

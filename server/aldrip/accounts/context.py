@@ -114,12 +114,9 @@ def context_of(request: HttpRequest, action: str) -> Ctx:
     user = request.user
     if not isinstance(user, User) or not user.is_authenticated:
         raise SignInNeeded("Sign in first.")
-    member = (
-        Member.objects.select_related("organisation")
-        .filter(user=user, active=True, organisation_id=request.session.get("organisation", 0))
-        .first()
-        or Member.objects.select_related("organisation").filter(user=user, active=True).order_by("id").first()
-    )
+    rows = Member.objects.select_related("organisation").filter(user=user, active=True)
+    chosen = models.Q(organisation_id=request.session.get("organisation", 0))
+    member = rows.order_by(models.Case(models.When(chosen, then=0), default=1), "id").first()
     if member is None:
         raise Forbidden("You belong to no nursery here. Ask a manager to add you.")
     if not may(member.role, action):

@@ -209,7 +209,7 @@ def _proposal(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) 
     ground = Ground(ctx, without=[batch.pk])
     request = changed_request(ctx, batch, stages, change, ground)
     plan = plan_batch(request, ground, working=False, put=True)
-    group = next((g for g in groups(ctx, batches=[batch.pk]) if batch.pk in g.batches), None)
+    group = next((g for g in groups(ctx, batches=[batch.pk], known=(batch, stages)) if batch.pk in g.batches), None)
     figures = (*_main_figures(batch, stages, plan), *_space_figures(batch, stages, plan, ground))
     return Proposal(
         _sentence(batch, stages, plan, change, ground), figures, _effects(batch, stages, plan, group),
@@ -242,16 +242,16 @@ def _space_figures(batch: Batch, stages: list[BatchStage], plan: Plan, ground: G
     for stage in plan.stages:
         if stage.place is not None and stage.amount and stage.dates.end > stage.dates.start:
             spans.setdefault(stage.place, []).append((stage.dates.start, stage.dates.end))
-    old = list(Occupancy.objects.filter(stage__batch=batch).values_list("place_id", "during", "amount"))
-    for place, during, _ in old:
-        spans.setdefault(place, []).append((during.lower, during.upper))
+    old = ground.left_out
+    for place, start, end, _ in old:
+        spans.setdefault(place, []).append((start, end))
     after = {pk: lane.load.copy() for pk, lane in ground.lanes.items() if pk in spans}
     before = {pk: load.copy() for pk, load in after.items()}
     for stage in plan.stages:
         if stage.place in before and stage.amount:
             before[stage.place][ground.index(stage.dates.start) : ground.index(stage.dates.end)] -= stage.amount
-    for place, during, amount in old:
-        before[place][ground.index(during.lower) : ground.index(during.upper)] += amount
+    for place, start, end, amount in old:
+        before[place][ground.index(start) : ground.index(end)] += amount
     for pk, days_ in spans.items():
         lane = ground.lanes.get(pk)
         if lane is None or not lane.usable:
@@ -278,8 +278,8 @@ def _effects(batch: Batch, stages: list[BatchStage], plan: Plan, group: Group | 
         row = counted[stage.definition.order]
         rows.append(BatchStage(alpha=stage.rate.spread.alpha, beta=stage.rate.spread.beta, multiply=row.multiply,
                                counted_share=row.counted_share, counted_sd=row.counted_sd))  # fmt: skip
-    new = stock_of(Batch(start=plan.quantities.start), rows, 0, None)
     position = group.batches.index(batch.pk)
+    new = stock_of(Batch(start=plan.quantities.start), rows, group.lost[position], None)
     if batch.state == Batch.State.READY:
         new = group.stocks[position]
     stocks = tuple(

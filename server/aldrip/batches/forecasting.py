@@ -27,6 +27,7 @@ class Group:
     needed: int
     stocks: tuple[Stock, ...]
     ready: tuple[date, ...]
+    lost: tuple[int, ...]
     result: Forecast
 
     @property
@@ -107,10 +108,18 @@ def in_stock(batches: Iterable[int]) -> dict[int, dict[int, float]]:
     return found
 
 
+Known = tuple[Batch, list[BatchStage]]
+
+
 def groups(
-    ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False
+    ctx: Ctx,
+    *,
+    batches: Iterable[int] = (),
+    lines: Iterable[int] = (),
+    everything: bool = False,
+    known: Known | None = None,
 ) -> list[Group]:
-    """The groups that hold these batches or lines. A fixed number of queries."""
+    """The groups that hold these batches or lines. A fixed number of queries; `known` is a batch that is loaded already."""
     allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
     if not everything:
         near = allocations.filter(Q(batch__in=list(batches)) | Q(order_line__in=list(lines)))
@@ -123,7 +132,7 @@ def groups(
                        + [(("l", line), ("l", line)) for line in lines])  # fmt: skip
     batch_ids = {pk for part in parts for kind, pk in part if kind == "b"}
     line_ids = {pk for part in parts for kind, pk in part if kind == "l"}
-    stocks = stocks_of(ctx, batch_ids)
+    stocks = stocks_of(ctx, batch_ids, known)
     order_lines = {
         line.pk: line
         for line in ctx.rows(OrderLine).filter(pk__in=line_ids, state=OrderLine.State.OPEN).select_related("order")
@@ -135,21 +144,31 @@ def groups(
         needed = sum(max(0, line.quantity - line.delivered) for line in wanted)
         there = tuple(stocks[pk][0] for pk in own)
         ready = tuple(stocks[pk][1] for pk in own)
+        lost = tuple(stocks[pk][2] for pk in own)
         # What comes after the window closes keeps no promise.
         counts = [stock for stock, day in zip(there, ready, strict=True) if in_time(wanted, day)]
-        found.append(Group(own, wanted, needed, there, ready, forecast(needed=needed, stocks=counts)))
+        found.append(Group(own, wanted, needed, there, ready, lost, forecast(needed=needed, stocks=counts)))
     return found
 
 
-def stocks_of(ctx: Ctx, batch_ids: Iterable[int]) -> dict[int, tuple[Stock, date]]:
-    """What each live batch stands at, and the day on which it is ready."""
-    batches = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=list(batch_ids), state__in=LIVE)}
+def stocks_of(ctx: Ctx, batch_ids: Iterable[int], known: Known | None = None) -> dict[int, tuple[Stock, date, int]]:
+    """What each live batch stands at, the day on which it is ready, and how many of it are lost."""
+    batches: dict[int, Batch] = {}
     stages: dict[int, list[BatchStage]] = defaultdict(list)
-    for stage in BatchStage.objects.filter(batch__in=batches).order_by("batch_id", "order"):
-        stages[stage.batch_id].append(stage)
-    lost, graded = losses(ctx, batches), in_stock(batches)
+    asked = set(batch_ids)
+    if known is not None and known[0].pk in asked and known[0].state in LIVE:
+        batches[known[0].pk], stages[known[0].pk] = known
+    others = asked - set(batches)
+    if others:
+        more = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=others, state__in=LIVE)}
+        for stage in BatchStage.objects.filter(batch__in=more).order_by("batch_id", "order"):
+            stages[stage.batch_id].append(stage)
+        batches |= more
+    # Only what was begun can have given something to stock.
+    begun = [pk for pk, batch in batches.items() if batch.state != Batch.State.PLANNED]
+    lost, graded = losses(ctx, batches), in_stock(begun) if begun else {}
     return {
-        pk: (stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)), _ready(stages[pk]))
+        pk: (stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)), _ready(stages[pk]), lost.get(pk, 0))
         for pk, batch in batches.items()
     }
 

@@ -74,6 +74,7 @@ class Ground:
             lane = Lane(place, self.days)
             self.lanes[place.pk] = lane
             self.by_kind[place.kind].append(lane)
+        self.left_out: list[tuple[int, date, date, float]] = []  # what the batches left out take: place, days, amount
         self._load_occupancies()
         self._methods: dict[int, MethodDef] = {}
         self.snapshots: dict[int, dict[str, object]] = {}
@@ -85,13 +86,14 @@ class Ground:
     def _load_occupancies(self) -> None:
         # An abandoned batch has let its space go, so every row here stands.
         rows = Occupancy.objects.filter(place__in=list(self.lanes))
-        if self._without:
-            rows = rows.exclude(stage__batch__in=self._without)
         if self._window:
             rows = rows.filter(during__overlap=self._window)
         steps = {pk: np.zeros(self.days + 1) for pk in self.lanes}
-        for place, during, amount in rows.values_list("place_id", "during", "amount"):
-            if place in steps:
+        left_out = set(self._without)
+        for place, during, amount, batch in rows.values_list("place_id", "during", "amount", "stage__batch_id"):
+            if batch in left_out:
+                self.left_out.append((place, during.lower, during.upper, amount))
+            elif place in steps:
                 steps[place][self.index(during.lower)] += amount
                 steps[place][self.index(during.upper)] -= amount
         for pk, lane in self.lanes.items():

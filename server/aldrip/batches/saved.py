@@ -19,7 +19,7 @@ from aldrip_core.working import Origin
 
 def load_batch(ctx: Ctx, pk: int, *, lock: bool = False) -> tuple[Batch, list[BatchStage]]:
     """A batch of the organisation with its stages. Raises NotThere."""
-    rows = ctx.rows(Batch).select_related("crop", "line", "method", "container", "mix", "lot", "method__standard")
+    rows = ctx.rows(Batch).select_related("crop", "line", "method", "container", "mix", "lot")
     if lock:
         rows = rows.select_for_update(of=("self",))
     batch = rows.filter(pk=pk).first() if 0 < pk < 2**63 else None
