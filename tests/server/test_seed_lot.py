@@ -233,6 +233,7 @@ class AtTheDoor(SeedCase):
         lot = self.clean_lot(self.sown())
         raw = Lot.objects.get(status="raw")
         self.assertEqual(raw.balance, 0)
+        self.assertEqual(lot.note, raw.note)  # where it grew stays in sight
         water = Movement.objects.get(lot=raw, kind="water dried off")
         self.assertEqual(-water.quantity, Decimal("59.3407"))  # 1800 × (12 - 9) ÷ 91
         for one in (lot, raw):

@@ -205,6 +205,7 @@ def clean(
         organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=first.crop, line=first.line, form="seed", unit="kg",
         seed_class=first.seed_class, received_on=on, status=Status.CLEAN, tgw_g=first.tgw_g,
         moisture_percent=max((lot.moisture_percent for lot in lots if lot.moisture_percent is not None), default=None),
+        note="; ".join(dict.fromkeys(lot.note for lot in lots if lot.note))[:300],
     )  # fmt: skip
     group = uuid.uuid4()
     move(ctx, made, amount(clean_kg), "cleaned", on=on, client_uuid=client_uuid, group=group)
