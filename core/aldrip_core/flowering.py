@@ -137,3 +137,11 @@ def sow_for(*, flower_on: date, phenology: Phenology, climate: Climate) -> date:
     raise refuse(
         "heat_sum_c_d", "never_reached", f"{phenology.heat_sum_c_d:,.0f} °C·d are not gathered before {flower_on}."
     )
+
+
+def sow_not_before(*, flower_on: date, phenology: Phenology, climate: Climate) -> date:
+    """A sowing whose first flowers do not stand before `flower_on`, and hardly after it. Raises Refused."""
+    day = sow_for(flower_on=flower_on, phenology=phenology, climate=climate)
+    while flower_date(sow=day, phenology=phenology, climate=climate).first < flower_on:
+        day += timedelta(days=1)
+    return day

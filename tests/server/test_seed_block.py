@@ -426,9 +426,15 @@ class Isolation(SeedCase):
         self.assertTrue(delay["possible"], delay)
         later = self.post(
             f"/seed-blocks/{block.pk}/keep",
-            {"sow_on": {"F": delay["sow_on"], "M": delay["sow_on"]}, "version": again["version"]},
+            {"sow_on": delay["sow_on"], "version": again["version"]},
         )
         self.assertGreaterEqual(later["flowering"]["match"]["parents"][0]["first"], str(flowers.replace(day=28)))
+        self.assertGreater(later["flowering"]["match"]["overlap"], 0.9)
+        cured = self.get(f"/seed-blocks/{block.pk}/isolation")
+        self.assertEqual((cured["neighbours"][0]["state"], cured["remedies"]), ("other time", []))
+        # Not much later than it must be.
+        over = date.fromisoformat(cured["flowers_from"]) - flowers.replace(day=28)
+        self.assertTrue(10 <= over.days <= 14, over)
 
     def test_leaving_the_strip_lowers_what_is_expected_and_dropping_the_class_lowers_the_rule(self) -> None:
         block = self.laid_out()

@@ -2,7 +2,7 @@
 
 import uuid
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
 
 from django.db import transaction
@@ -20,10 +20,10 @@ from aldrip.methods.models import IsolationRule
 from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
-from aldrip.seedcrops.laying import days_to_sow, load_block, phenology_of, ring_m
+from aldrip.seedcrops.laying import ROLES, days_to_sow, load_block, ring_m
 from aldrip.seedcrops.models import Neighbour, SeedBlock
 from aldrip_core import isolation as core
-from aldrip_core.flowering import may_flower, sow_for
+from aldrip_core.flowering import may_flower, sow_not_before
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.refusal import Refused
 
@@ -317,16 +317,8 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     ]
     clear = max(end + timedelta(days=margin) for end, margin in ends)
     days = (clear - judged.window.start).days
-    match = match_of(block)
     try:
-        sow = max(
-            sow_for(
-                flower_on=p.found.first + timedelta(days=days),
-                phenology=phenology_of(p.row.line),
-                climate=match.climate,
-            )
-            for p in match.parents.values()
-        )
+        sow = _flower_later(block, clear, days)
     except Refused:
         return {**row, "sentence": f"Flowering {days} days later is not reached here before winter."}
     ready = block.batch.stages.order_by("-order")[0].planned.upper + timedelta(days=days)
@@ -335,15 +327,34 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
         for a in block.batch.allocations.select_related("order_line__order")
         if a.order_line.due.upper <= ready
     ]
-    said = f"Sow on {day_words(sow)}; flowering {days} days later, seed ready about {day_words(ready)}"
+    told = " and ".join(f"the {ROLES[role]} on {day_words(on)}" for role, on in sow.items())
+    if len(set(sow.values())) == 1:
+        told = f"on {day_words(min(sow.values()))}"
+    said = f"Sow {told}; flowering {days} days later, seed ready about {day_words(ready)}"
     said += f", too late for order {late[0].order.number}." if late else ", still in time."
     return {
         **row,
-        "possible": sow >= ctx.today,
+        "possible": min(sow.values()) >= ctx.today,
         "sentence": said,
         "asks": f"the neighbour's word by {day_words(days_to_sow(block)[0])}",
         "sow_on": sow,
     }
+
+
+def _flower_later(block: SeedBlock, clear: date, days: int) -> dict[str, date]:
+    """Sowing days by role whose flowering begins on `clear` or after, uncertainty included. Raises Refused."""
+    match = match_of(block)
+    for more in range(8):
+        sow = {
+            role: sow_not_before(
+                flower_on=p.found.first + timedelta(days=days + more), phenology=p.phenology, climate=match.climate
+            )
+            for role, p in match.parents.items()
+        }
+        window = window_of(block, match_of(block, sow=sow))
+        if window is not None and window.start >= clear:
+            break
+    return sow
 
 
 def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> dict[str, Any]:

@@ -373,7 +373,7 @@ class IsolationRemedyOut(Schema):
     kg_after: float
     asks: str
     seed_class: str | None
-    sow_on: date | None
+    sow_on: dict[str, date] | None
 
 
 class DistanceBandOut(Schema):

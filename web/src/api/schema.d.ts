@@ -5338,7 +5338,9 @@ export interface components {
             /** Seed Class */
             seed_class: string | null;
             /** Sow On */
-            sow_on: string | null;
+            sow_on: {
+                [key: string]: string;
+            } | null;
         };
         /** NeighbourOut */
         NeighbourOut: {

@@ -1,5 +1,5 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
-import { useParams } from "@tanstack/react-router";
+import { useNavigate, useParams } from "@tanstack/react-router";
 import L from "leaflet";
 import "leaflet/dist/leaflet.css";
 import { useEffect, useRef, useState } from "react";
@@ -208,7 +208,7 @@ function Distances({ data, onForget }: { data: Data; onForget: (one: Neighbour) 
               </td>
               <td className="num">{one.distance_m === null ? "" : `${count(one.distance_m)} m`}</td>
               <td className="num">{one.required_m === null ? "no rule" : `${count(one.required_m)} m`}</td>
-              <td className="num">{one.short_m ? <b>{count(one.short_m)} m</b> : one.state}</td>
+              <td className="num">{one.state === "too close" ? <b>{count(one.short_m)} m</b> : one.state}</td>
             </tr>
           ))}
         {data.neighbours.length ? null : (
@@ -223,6 +223,7 @@ function Distances({ data, onForget }: { data: Data; onForget: (one: Neighbour) 
 
 function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
   const may = useMay();
+  const navigate = useNavigate();
   const path = { params: { path: { block_id: block.block_id ?? 0 } } };
   const act = useSave((remedy: Remedy) => {
     if (remedy.kind === "strip")
@@ -234,6 +235,12 @@ function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
       }),
     );
   });
+  // Other sowing days are a change of the plan: they stand as a proposal in the block, with all that they do.
+  const takeUp = (remedy: Remedy) => {
+    if (remedy.kind !== "delay") return act.mutate(remedy);
+    const state = { sowOn: remedy.sow_on } as Record<string, unknown>;
+    void navigate({ to: `/seedcrops/${block.block_id}` as "/", state });
+  };
   return (
     <section className="mt-4">
       <h2 className="border-rule border-b pb-1">What cures it</h2>
@@ -257,9 +264,9 @@ function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
             <p>{remedy.sentence}</p>
             <div className="flex items-baseline gap-4">
               <span className="note flex-1">{remedy.possible ? remedy.asks : "not possible here"}</span>
-              {remedy.possible && remedy.kind !== "delay" && may("seedcrops.plan") ? (
-                <button type="button" className="btn" disabled={act.isPending} onClick={() => act.mutate(remedy)}>
-                  {remedy.kind === "strip" ? "Leave the strip" : "Drop the class"}
+              {remedy.possible && may("seedcrops.plan") ? (
+                <button type="button" className="btn" disabled={act.isPending} onClick={() => takeUp(remedy)}>
+                  {{ strip: "Leave the strip", delay: "Propose these days", class: "Drop the class" }[remedy.kind]}
                 </button>
               ) : null}
             </div>

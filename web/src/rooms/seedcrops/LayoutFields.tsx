@@ -1,5 +1,5 @@
-import { useNavigate } from "@tanstack/react-router";
-import { useCallback, useState } from "react";
+import { useLocation, useNavigate } from "@tanstack/react-router";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { saved } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
@@ -68,7 +68,19 @@ export function useLayoutProposal(block: BlockData): LayoutProposal {
     }
     await saved();
   };
+  useAsked(propose);
   return { change, preview, error, busy, propose, keep, drop };
+}
+
+/** Sowing days that another view asks to see as a proposal; asked once. */
+function useAsked(propose: (change: Change) => void) {
+  const asked = useLocation({ select: (at) => (at.state as { sowOn?: Record<string, string> }).sowOn });
+  const done = useRef(false);
+  useEffect(() => {
+    if (!asked || done.current) return;
+    done.current = true;
+    propose({ sow_on: asked });
+  });
 }
 
 function full(change: Change): Schemas["LayoutIn"] {
