@@ -184,10 +184,8 @@ class BrowserCase(LiveServerTestCase):
         self.until(typed, f"field “{label}” to take “{text}”")
 
     def fill_day(self, label: str, day: date) -> None:
-        """A day into the browser's own date field, as keys in its order."""
-        control = self.field(label)
-        control.send_keys(f"{day:%m%d%Y}")
-        self.until(lambda: control.get_attribute("value") == day.isoformat(), f"{label} to be {day}")
+        """A day as a person may type it."""
+        self.fill(label, f"{day.day} {day:%b} {day.year}")
 
     def stop_server(self) -> None:
         """The server is down: nothing listens any more."""

@@ -9,9 +9,10 @@ from aldrip.accounts.models import Role
 from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Document
 from aldrip.lots.models import Lot
-from aldrip.methods.services import save_field_standard
+from aldrip.methods.services import save_field_standard, save_rule
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.models import BlockSowing, Inspection, InspectionCount, SeedBlock
+from aldrip.seedcrops.neighbours import NeighbourSpec, record_neighbour
 from tests.browser.driver import BrowserCase
 from tests.server.house import advance, member
 from tests.server.seed_house import FIELD_STANDARD, NEAR, SPRING, make_seed_house, parent_seed, sunflower
@@ -142,6 +143,50 @@ class SeedBrowserCase(BrowserCase):
 def _counted(visit: Inspection) -> int:
     rows = InspectionCount.objects.filter(inspection=visit, replaced_by=None)
     return sum(row.plants + sum(row.faults.values()) for row in rows)
+
+
+class AtAnotherTime(SeedBrowserCase):
+    def test_other_sowing_days_are_proposed_with_what_they_do_and_kept(self) -> None:
+        self.sign_in()
+        block = self.lay_out(self.enter_order())
+        save_rule(self.ctx, {
+            "crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500,
+            "time_allowed": True, "time_margin_days": 10, "source": "invented",
+        })  # fmt: skip
+        record_neighbour(self.ctx, NeighbourSpec(
+            "Fallow Bank", sunflower().pk, "other cultivar", 2027, self.ctx.today, corners_m=NEAR,
+            flowers_from=date(2027, 7, 1), flowers_to=date(2027, 7, 20),
+        ))  # fmt: skip
+        self.open(f"/seedcrops/{block.pk}/isolation")
+        self.see("80 m too close")
+        self.press("Propose these days")
+        self.see("Seed ready")
+        female = self.field("Sow F").get_attribute("value")
+        self.press("Keep")
+        self.gone("Proposed")
+        block.refresh_from_db()
+        kept = block.parents.get(role="F").sow_on
+        self.assertEqual(female, f"{kept:%a} {kept.day} {kept:%b} {kept.year}")
+        self.open(f"/seedcrops/{block.pk}/isolation")
+        self.see("or flowers at another time")
+
+    def test_a_day_that_cannot_be_read_is_told_and_changes_nothing(self) -> None:
+        self.sign_in()
+        block = self.lay_out(self.enter_order())
+        before = block.parents.get(role="M").sow_on
+        self.open(f"/seedcrops/{block.pk}")
+        self.fill("Sow M", "31 Feb")
+        self.field("Pattern").click()
+        self.see("Write a day such as")
+        self.fill("Bearing", "north")
+        self.field("Pattern").click()
+        self.see("“north” is no number; nothing changed.")
+        self.fill("Sow M", "Wed week 18")
+        self.field("Pattern").click()
+        self.see("Proposed")
+        self.press("Drop")
+        self.until(lambda: self.field("Sow M").get_attribute("value") == f"{before:%a} {before.day} {before:%b} {before.year}", "the day to stand as before")  # fmt: skip
+        self.assertEqual(block.parents.get(role="M").sow_on, before)
 
 
 class FromPromiseToDeclaration(SeedBrowserCase):

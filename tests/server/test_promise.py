@@ -165,7 +165,7 @@ class OnePromise(HouseCase):
         advance(self.ctx, stage.planned.lower)
         body = {
             "good": good,
-            "out": [{"cause": "not: not drawn", "count": out}],
+            "out": [{"cause": "fails “not drawn”", "count": out}],
             "on": str(self.ctx.today),
             "client_uuid": uid(),
         }

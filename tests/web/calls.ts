@@ -9,6 +9,7 @@ import { readOutline } from "../../web/src/ui/outline";
 
 export * from "../../web/src/ui/dates";
 export * from "../../web/src/ui/format";
+export { readDay } from "../../web/src/ui/readDay";
 export { nearest, outlookFrom, patternStrip, readOutline, rejectAt, stack, stateFrom, tallyWith };
 
 // biome-ignore lint/suspicious/noExplicitAny: the shapes are the server's, checked by the type gate where they are used

@@ -15,10 +15,13 @@ def grams(value: float) -> str:
     return f"{value:,.1f} g" if value >= 1 else f"{value:.3g} g"
 
 
-def day(value: date, year: bool = False) -> str:
-    """“Tue 3 Mar, week 10”."""
+def day(value: date, year: bool = False, *, today: date | None = None) -> str:
+    """“Tue 3 Mar, week 10”; with its year where `today` lies in another."""
     text = f"{value:%a} {value.day} {value:%b}"
-    return f"{text} {value.year}" if year else f"{text}, week {value.isocalendar().week}"
+    if year:
+        return f"{text} {value.year}"
+    said = f" {value.year}" if today is not None and today.year != value.year else ""
+    return f"{text}{said}, week {value.isocalendar().week}"
 
 
 def share(value: float, digits: int = 0) -> str:

@@ -318,5 +318,5 @@ def _issue(ctx: Ctx, delivery: Delivery, kind: str, facts: dict[str, Any]) -> Do
 
 def grade_causes(standard: Standard | None) -> list[str]:
     """Causes by which plants are graded out: what the standard asks, and the usual damage."""
-    asked = [f"not: {limit['words']}" for limit in (standard.limits if standard else [])]
+    asked = [f"fails “{limit['words']}”" for limit in (standard.limits if standard else [])]
     return [*asked, "damaged", "missing cell"]

@@ -223,8 +223,8 @@ class Season:
         good = round(standing * share)
         out = round(standing) - good
         causes = [
-            {"cause": "not: root ball holds together", "count": out // 2},
-            {"cause": "not: not drawn", "count": out - out // 2},
+            {"cause": "fails “root ball holds together”", "count": out // 2},
+            {"cause": "fails “not drawn”", "count": out - out // 2},
         ]
         doing.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
 

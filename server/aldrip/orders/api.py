@@ -11,6 +11,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
+from aldrip.base.words import plural
 from aldrip.orders import rows as order_rows
 from aldrip.orders import services
 from aldrip.orders.models import OrderLine
@@ -181,7 +182,7 @@ def take_in(ctx: Ctx, body: RowsIn) -> Any:
     """Save order rows, all or none; the same door for one row typed and a file imported."""
     _not_too_many(body)
     lines = services.take_in(ctx, [row.dict() for row in body.rows])
-    return {"lines": lines, "message": f"Took in {len(lines)} order lines."}
+    return {"lines": lines, "message": f"Took in {plural(len(lines), 'order line')}."}
 
 
 def _not_too_many(body: RowsIn) -> None:

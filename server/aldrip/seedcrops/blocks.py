@@ -15,7 +15,7 @@ from aldrip.batches.editing import Change, apply_plan, stands_alone
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
-from aldrip.batches.planner import plan_batch
+from aldrip.batches.planner import Plan, plan_batch
 from aldrip.batches.saved import load_batch, request_of
 from aldrip.diary.models import Task
 from aldrip.diary.services import finish
@@ -104,15 +104,21 @@ def _stand_on(ctx: Ctx, batch: Batch, stages: list[BatchStage], place: Place, ar
     refresh(ctx, batches=[batch.pk])
 
 
+def plan_for(ctx: Ctx, batch: Batch, stages: list[BatchStage], sow_on: date) -> Plan | None:
+    """The plan of a batch whose block is first sown on a day; None where it stays, or is sown already."""
+    if batch.state != Batch.State.PLANNED or stages[0].planned.lower == sow_on:
+        return None
+    ground = Ground(ctx, without=[batch.pk])
+    return plan_batch(replace(request_of(batch, stages), sow=sow_on, dates=()), ground, working=False)
+
+
 def _plan_follows(ctx: Ctx, block: SeedBlock, sow_on: date) -> None:
     """The batch's own dates follow the first sowing day of its block."""
     batch, stages = load_batch(ctx, block.batch_id, lock=True)
-    if batch.state != Batch.State.PLANNED or stages[0].planned.lower == sow_on:
-        return
-    ground = Ground(ctx, without=[batch.pk])
-    plan = plan_batch(replace(request_of(batch, stages), sow=sow_on, dates=()), ground, working=False)
-    apply_plan(ctx, batch, stages, plan)
-    refresh(ctx, batches=[batch.pk])
+    plan = plan_for(ctx, batch, stages, sow_on)
+    if plan is not None:
+        apply_plan(ctx, batch, stages, plan)
+        refresh(ctx, batches=[batch.pk])
 
 
 def block_leads(batch: Batch, change: Change) -> None:

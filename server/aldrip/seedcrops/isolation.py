@@ -327,16 +327,16 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
         for a in block.batch.allocations.select_related("order_line__order")
         if a.order_line.due.upper <= ready
     ]
-    told = " and ".join(f"the {ROLES[role]} on {day_words(on)}" for role, on in sow.items())
+    told = " and ".join(f"the {ROLES[role]} on {day_words(on, today=ctx.today)}" for role, on in sow.items())
     if len(set(sow.values())) == 1:
-        told = f"on {day_words(min(sow.values()))}"
-    said = f"Sow {told}; flowering {days} days later, seed ready about {day_words(ready)}"
+        told = f"on {day_words(min(sow.values()), today=ctx.today)}"
+    said = f"Sow {told}; flowering {days} days later, seed ready about {day_words(ready, today=ctx.today)}"
     said += f", too late for order {late[0].order.number}." if late else ", still in time."
     return {
         **row,
         "possible": min(sow.values()) >= ctx.today,
         "sentence": said,
-        "asks": f"the neighbour's word by {day_words(days_to_sow(block)[0])}",
+        "asks": f"the neighbour's word by {day_words(days_to_sow(block)[0], today=ctx.today)}",
         "sow_on": sow,
     }
 

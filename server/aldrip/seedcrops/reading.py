@@ -12,10 +12,12 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
+from aldrip.batches.saved import load_batch
 from aldrip.lots.models import Intake
 from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import centre_of
+from aldrip.seedcrops.blocks import plan_for
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
 from aldrip.seedcrops.generations import generations_out, rows_of, seed_needed, tgw_of
 from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
@@ -198,10 +200,20 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
                 new.now.overlap < old.now.overlap - 1e-6,
             )
             figure("Gap", old.now.gap_days, new.now.gap_days, "days")
+        for role, day in change.sow_on.items():
+            if role in old.parents:
+                figure(f"Sow {role}", old.parents[role].parent.sow, day, "", "day")
         figure("First flowers", old.first, new.first, "", "day")
         flowering = flowering_out(ctx, block, sow=dict(change.sow_on))
     except Refused:
         flowering = None
+    batch, stages = load_batch(ctx, block.batch_id)
+    plan = plan_for(ctx, batch, stages, min(after.sow_on.values()))
+    if plan is not None:
+        rows = batch.allocations.select_related("order_line__order")
+        late = [a.order_line.order.number for a in rows if plan.ready_on >= a.order_line.due.upper]
+        figure("Seed ready", stages[-1].planned.upper, plan.ready_on, "", "day", bool(late))
+        figures[-1]["note"] = f"too late for order {', '.join(late)}" if late else ""
     return {
         "figures": figures,
         "version": block.version,

@@ -3,6 +3,7 @@ import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-route
 import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
 import { queryClient, saved, seasonQuery, sessionQuery } from "../api/queries";
+import { DayField } from "../ui/DayField";
 import { addDays, longDay } from "../ui/dates";
 import { Field, Pennant, Sheet } from "../ui/parts";
 import { ConsequencesBar } from "./ConsequencesBar";
@@ -265,13 +266,7 @@ function Clock({ open, onClose, today }: { open: boolean; onClose: () => void; t
       >
         <p className="text-ink2">The clock only moves forward. What was due meanwhile waits in the diary.</p>
         <Field label="To the day" fault={advance.error?.message}>
-          <input
-            className="input"
-            type="date"
-            min={addDays(today, 1)}
-            value={to || addDays(today, 1)}
-            onChange={(event) => setTo(event.target.value)}
-          />
+          <DayField min={addDays(today, 1)} value={to || addDays(today, 1)} onChange={setTo} />
         </Field>
         <button type="submit" className="btn w-fit">
           Advance

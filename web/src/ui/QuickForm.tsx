@@ -1,5 +1,6 @@
 import { type ReactNode, useState } from "react";
 import { ApiError, entryId } from "../api/client";
+import { DayField } from "./DayField";
 import { useSave } from "./hooks";
 import { Faults, Field } from "./parts";
 
@@ -111,10 +112,11 @@ function Entry({ field, value, put }: { field: FormField; value: string; put: (v
         required={field.needed ?? false}
       />
     );
+  if (field.type === "date") return <DayField value={value} onChange={put} required={field.needed ?? false} />;
   return (
     <input
       className="input"
-      type={field.type === "date" ? "date" : "text"}
+      type="text"
       value={value}
       onChange={(event) => put(event.target.value)}
       required={field.needed ?? false}

@@ -2,6 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { useCallback, useState } from "react";
 import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -112,7 +113,7 @@ function MoveOn({ batch, next }: { batch: Batch; next: Schemas["StageTimeOut"] }
       }}
     >
       <Field label={`${next.name}: planned ${shortDay(next.start)}`} fault={error?.of("on") ?? error?.of("stage")}>
-        <input className="input !w-40" type="date" max={today} value={on} onChange={(e) => setOn(e.target.value)} />
+        <DayField max={today} value={on} onChange={setOn} />
       </Field>
       <button type="submit" className="btn" disabled={save.isPending}>
         {verb}

@@ -6,6 +6,7 @@ import { batchQuery, libraryQuery, lotsQuery, placesQuery } from "../../api/quer
 import { useProposal } from "../../shell/proposal";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
+import { DayField } from "../../ui/DayField";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { area, chance, count, grams, quantity, share } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
@@ -313,10 +314,10 @@ function Assumptions({ batch }: { batch: Batch }) {
         </label>
       ) : null}
       {planned ? (
-        <DayField label="Sow on" value={batch.sow_on} onPick={(day) => propose(batch.id, { sow_on: day })} />
+        <PlanDay label="Sow on" value={batch.sow_on} onPick={(day) => propose(batch.id, { sow_on: day })} />
       ) : null}
       {planned ? (
-        <DayField label="Ready on" value={batch.ready_on} onPick={(day) => propose(batch.id, { ready_on: day })} />
+        <PlanDay label="Ready on" value={batch.ready_on} onPick={(day) => propose(batch.id, { ready_on: day })} />
       ) : null}
       {chosen ? (
         <div className="flex items-end gap-1">
@@ -358,19 +359,21 @@ function Assumptions({ batch }: { batch: Batch }) {
   );
 }
 
-function DayField({ label, value, onPick }: { label: string; value: string; onPick: (day: string) => void }) {
+function PlanDay({ label, value, onPick }: { label: string; value: string; onPick: (day: string) => void }) {
   const [day, setDay] = useState(value);
-  useEffect(() => setDay(value), [value]);
+  const open = useProposal().proposed !== null;
+  // What was dropped or kept leaves the day that stands.
+  useEffect(() => {
+    if (!open) setDay(value);
+  }, [value, open]);
   return (
     <label className="field">
       <span className="note">{label}</span>
-      <input
-        className="input !w-36"
-        type="date"
+      <DayField
         value={day}
-        onChange={(event) => {
-          setDay(event.target.value);
-          if (event.target.value && event.target.value !== value) onPick(event.target.value);
+        onChange={setDay}
+        onDone={() => {
+          if (day && day !== value) onPick(day);
         }}
       />
     </label>

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { ApiError, api, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { addDays } from "../../ui/dates";
 import { useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
@@ -65,7 +66,7 @@ export function NewBatch({ open, onClose }: { open: boolean; onClose: () => void
           />
         </Field>
         <Field label="Ready on" fault={error?.of("ready_on")}>
-          <input className="input" type="date" value={ready} onChange={(e) => setReady(e.target.value)} required />
+          <DayField value={ready} onChange={setReady} required />
         </Field>
         <Faults error={save.error} fields={["method_id", "needed", "ready_on"]} />
         <button type="submit" className="btn w-fit" disabled={save.isPending}>

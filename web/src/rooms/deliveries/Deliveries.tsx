@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, entryId, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -277,7 +278,7 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
           );
         })}
         <Field label="Delivered on">
-          <input className="input phone" type="date" max={today} value={on} onChange={(e) => setOn(e.target.value)} />
+          <DayField className="phone" max={today} value={on} onChange={setOn} />
         </Field>
         <Faults error={save.error} />
         <button type="submit" className="btn phone" disabled={save.isPending}>

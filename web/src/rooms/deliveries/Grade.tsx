@@ -63,7 +63,7 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
           <fieldset className="grid grid-cols-2 gap-2">
             <legend className="font-medium">Graded out, by cause</legend>
             {batch.causes.map((cause) => (
-              <Field key={cause} label={cause.replace("not: ", "not ")}>
+              <Field key={cause} label={cause}>
                 <input
                   className="input"
                   inputMode="numeric"

@@ -3,6 +3,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { lotQuery, lotsQuery } from "../../api/queries";
+import { DayField } from "../../ui/DayField";
 import { fullDay, shortDay } from "../../ui/dates";
 import { count, few, grams, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -240,7 +241,7 @@ function TestForm({ id }: { id: number }) {
           />
         </Field>
         <Field label="Tested on">
-          <input className="input" type="date" value={on} onChange={(e) => setOn(e.target.value)} required />
+          <DayField value={on} onChange={setOn} required />
         </Field>
         <Faults error={save.error} />
         <button type="submit" className="btn w-fit">

@@ -2,6 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
+import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 
@@ -26,6 +28,7 @@ const EMPTY = {
 export function Receive({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
+  const { today } = useSpan();
   const [form, setForm] = useState(EMPTY);
   const put = (name: keyof typeof EMPTY) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
     setForm({ ...form, [name]: event.target.value });
@@ -135,7 +138,11 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
             <input className="input" inputMode="decimal" value={form.germination} onChange={put("germination")} />
           </Field>
           <Field label="Tested on" fault={error?.of("tested_on")}>
-            <input className="input" type="date" value={form.tested_on} onChange={put("tested_on")} />
+            <DayField
+              value={form.tested_on}
+              max={today}
+              onChange={(day) => setForm((now) => ({ ...now, tested_on: day }))}
+            />
           </Field>
         </div>
         <Field label="Thousand-grain weight" fault={error?.of("tgw")} hint="0.4 g">

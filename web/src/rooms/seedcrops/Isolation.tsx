@@ -54,7 +54,7 @@ export function Isolation() {
           ) : data.strip_left ? (
             `A strip is left: ${hectares(data.plantable_m2)} of ${hectares(data.area_m2)} count.`
           ) : (
-            `Everything of the crop that was seen nearby keeps its distance for ${data.class_name}.`
+            `Everything of the crop that was seen nearby keeps its distance${data.neighbours.some((one) => one.state === "other time") ? " or flowers at another time," : ""} for ${data.class_name}.`
           )}
         </p>
         <button

@@ -2,6 +2,7 @@ import { useLocation, useNavigate } from "@tanstack/react-router";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { saved } from "../../api/queries";
+import { DayField } from "../../ui/DayField";
 import { shortDay } from "../../ui/dates";
 import { kilos, share } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
@@ -101,8 +102,14 @@ const number = (key: keyof Change) => (text: string) => {
   return text.trim() && Number.isFinite(value) ? ({ [key]: value } as Change) : null;
 };
 
-function fieldsOf(block: BlockData): One[] {
-  const { layout } = block;
+/** The fields as they stand: what is saved, and on top what is proposed. */
+function fieldsOf(block: BlockData, change: Change): One[] {
+  const layout = {
+    ...block.layout,
+    ...change,
+    in_row_cm: { ...block.layout.in_row_cm, ...change.in_row_cm },
+    sow_on: { ...block.layout.sow_on, ...change.sow_on },
+  };
   const rows: One[] = layout.pattern
     ? [
         {
@@ -222,7 +229,7 @@ export function LayoutFields({ block, layout }: { block: BlockData; layout: Layo
   return (
     <div className="flex-none">
       <dl className="grid flex-none grid-cols-[96px_132px] content-start gap-x-2" key={`${block.version}`}>
-        {fieldsOf(block).map((one) => {
+        {fieldsOf(block, layout.change).map((one) => {
           const fixed = !open || (one.key.startsWith("sow.") && sown.has(one.key.slice(4)));
           return <LayoutRow key={one.key} one={one} fixed={fixed} onChange={(change) => layout.propose(change)} />;
         })}
@@ -255,23 +262,32 @@ export function LayoutFields({ block, layout }: { block: BlockData; layout: Layo
 
 function LayoutRow({ one, fixed, onChange }: { one: One; fixed: boolean; onChange: (change: Change) => void }) {
   const [text, setText] = useState(one.value);
+  useEffect(() => setText(one.value), [one.value]);
+  const [fault, setFault] = useState("");
   const commit = () => {
-    if (text === one.value) return;
-    const change = one.read(text);
+    const change = text === one.value ? null : one.read(text);
     if (change) onChange(change);
-    else setText(one.value);
+    setFault(change || text === one.value || one.type === "date" ? "" : `“${text}” is no number; nothing changed.`);
   };
   return (
     <>
       <dt className="note self-center">{one.label}</dt>
-      <dd className="flex h-6 items-baseline gap-1 whitespace-nowrap">
+      <dd className="flex min-h-6 flex-wrap items-baseline gap-x-1">
         {fixed ? (
           <b>{one.type === "date" ? shortDay(one.value) : one.value}</b>
+        ) : one.type === "date" ? (
+          <DayField
+            bare
+            className="w-[124px] min-w-0 border-ink3 border-b border-dotted bg-transparent font-semibold"
+            aria-label={one.label}
+            value={text}
+            onChange={setText}
+            onDone={commit}
+          />
         ) : (
           <input
-            className={`min-w-0 border-ink3 border-b border-dotted bg-transparent font-semibold ${one.type === "date" ? "w-[124px]" : one.unit ? "w-14" : "w-24"}`}
+            className={`min-w-0 border-ink3 border-b border-dotted bg-transparent font-semibold ${one.unit ? "w-14" : "w-24"}`}
             aria-label={one.label}
-            type={one.type ?? "text"}
             value={text}
             onChange={(event) => setText(event.target.value)}
             onBlur={commit}
@@ -279,9 +295,11 @@ function LayoutRow({ one, fixed, onChange }: { one: One; fixed: boolean; onChang
               if (event.key === "Enter") event.currentTarget.blur();
               if (event.key === "Escape") setText(one.value);
             }}
+            aria-invalid={fault ? true : undefined}
           />
         )}
         <span className="note">{one.unit}</span>
+        {fault ? <span className="fault note">{fault}</span> : null}
       </dd>
     </>
   );
@@ -331,6 +349,7 @@ export function LayoutBar({ layout }: { layout: LayoutProposal }) {
                         </>
                       )}
                     </div>
+                    {figure.note ? <div className="fault note">{figure.note}</div> : null}
                   </div>
                 );
               })}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ApiError, api, entryId, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { count, share } from "../../ui/format";
 import { useSave } from "../../ui/hooks";
 import { Faults, Field } from "../../ui/parts";
@@ -63,7 +64,7 @@ export function EmergenceCount({
           />
         </Field>
         <Field label="Counted on" fault={error?.of("on")}>
-          <input className="input phone" type="date" max={today} value={on} onChange={(e) => setOn(e.target.value)} />
+          <DayField className="phone" max={today} value={on} onChange={setOn} />
         </Field>
       </div>
       <fieldset className="grid grid-cols-3 gap-3">

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { lotsQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
+import { DayField } from "../../ui/DayField";
 import { grams } from "../../ui/format";
 import { useSave } from "../../ui/hooks";
 import { Faults, Field } from "../../ui/parts";
@@ -47,13 +48,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
       }}
     >
       <Field label="Sown on" fault={error?.of("on")}>
-        <input
-          className="input phone !w-40"
-          type="date"
-          max={today}
-          value={on}
-          onChange={(e) => setOn(e.target.value)}
-        />
+        <DayField className="phone" max={today} value={on} onChange={setOn} />
       </Field>
       <Field label="Trays" fault={error?.of("trays")}>
         <input
