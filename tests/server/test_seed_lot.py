@@ -356,6 +356,15 @@ class Releasing(SeedCase):
         lot.refresh_from_db()
         self.assertEqual(lot.status, "released")
 
+    def test_a_class_that_is_inspected_is_not_released_without_any_inspection(self) -> None:
+        for kind in ("germination", "purity", "moisture", "other_seeds"):
+            self.result(self.lot, kind)
+        self.block.inspections.all().delete()
+        told = self.decide(self.lot, "release", 422)["errors"][0]
+        self.assertIn("no field inspection was made", told["message"])
+        Standard.objects.filter(kind="field", crop=sunflower()).delete()
+        self.decide(self.lot, "release")
+
     def test_what_an_abandoned_field_left_open_still_bars_its_lot(self) -> None:
         for kind in ("germination", "purity", "moisture", "other_seeds"):
             self.result(self.lot, kind)

@@ -20,7 +20,7 @@ from aldrip.lots.processing import Load, Part
 from aldrip.lots.services import amount
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import sown_on
-from aldrip.seedcrops.inspecting import wanting
+from aldrip.seedcrops.inspecting import field_standard, wanting
 from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
@@ -262,5 +262,7 @@ def field_wanting(ctx: Ctx, lot: Lot) -> list[str]:
     around = Surroundings(ctx)
     for pk in ctx.rows(SeedBlock).filter(batch__in=block_ids_of(ctx, lot)).values_list("pk", flat=True):
         block = load_block(ctx, pk)
+        if not block.inspections.exists() and field_standard(ctx, block) is not None:
+            said.append("no field inspection was made, which its class asks for")
         said.extend([*wanting(block), *too_near(around, block)])
     return list(dict.fromkeys(said))
