@@ -184,6 +184,13 @@ def clean(
     first = lots[0]
     for index, lot in enumerate(lots):
         _may_go_with(first, lot, index)
+    for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):
+        if amount(part.kg) > lot.balance:
+            raise refuse(
+                f"lots.{index}.kg", "not_enough",
+                f"Lot {lot.code} holds {float(lot.balance):,.1f} kg; {part.kg:,.1f} kg were to go over the cleaner, "
+                f"{part.kg - float(lot.balance):,.1f} kg too many.",
+            )  # fmt: skip
     taken = sum((amount(part.kg) for part in parts), Decimal(0))
     out = amount(clean_kg) + amount(screenings_kg)
     if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:

@@ -322,7 +322,7 @@ def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -
         raise refuse(
             "lot_id",
             "wrong_class",
-            f"{names.get(block.seed_class, block.seed_class)} is grown from {asked}; lot {lot.code} is {has}.",
+            f"Seed of class {names.get(block.seed_class, block.seed_class)} is grown from {asked}; lot {lot.code} is {has}.",
         )
     if not lot.status and not lot.label_number:
         raise refuse(

@@ -107,8 +107,8 @@ def check_layout(layout: Layout) -> None:
     ranges = {
         "bearing_deg": (layout.bearing_deg, -360, 360, "°"), "row_spacing_m": (layout.row_spacing_m, 0.05, 10, "m"),
         "border_rows": (layout.border_rows, 0, 60, "rows"), "headland_rows": (layout.headland_rows, 0, 60, "rows"),
-        "planter_rows": (layout.planter_rows or 1, 1, 60, "rows"), "male_sowings": (layout.male_sowings, 1, 6, "sowings"),
-        "male_gap_days": (layout.male_gap_days, 0, 40, "days"), "target_per_m2": (layout.target_per_m2 or 1, 0.1, 2000, "plants/m²"),
+        "planter_rows": (1 if layout.planter_rows is None else layout.planter_rows, 1, 60, "rows"), "male_sowings": (layout.male_sowings, 1, 6, "sowings"),
+        "male_gap_days": (layout.male_gap_days, 0, 40, "days"), "target_per_m2": (1 if layout.target_per_m2 is None else layout.target_per_m2, 0.1, 2000, "plants/m²"),
         **{f"in_row_cm.{k}": (v, 1, 300, "cm") for k, v in layout.in_row_cm.items()},
         **{f"establishment.{k}": (v, 0.05, 1, "as a share") for k, v in layout.establishment.items()},
     }  # fmt: skip
