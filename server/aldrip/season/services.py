@@ -145,22 +145,19 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
         return found
     try:
         match = match_of(block, today=ctx.today)
-    except Refused:
-        return found
-    if (
-        match.now is not None
-        and match.now.remedy_class is not RemedyClass.NONE
-        and match.first > ctx.today
-        and not _answered(block)
-    ):
-        late = "female" if match.now.gap_days > 0 else "male"
+    except Refused:  # without heat sums its own stages say when
+        match = None
+    gap = match.now if match is not None and match.first > ctx.today else None
+    if match is not None and gap is not None and gap.remedy_class is not RemedyClass.NONE and not _answered(block):
+        late = "female" if gap.gap_days > 0 else "male"
         found.append(Decision("seedcrops", match.first - timedelta(days=7), f"nick of {code}",
-                              f"{block.field.name}: the {late} is {abs(match.now.gap_days):.0f} days late; {share(match.now.overlap)} of the receptive days have pollen.",
+                              f"{block.field.name}: the {late} is {abs(gap.gap_days):.0f} days late; {share(gap.overlap)} of the receptive days have pollen.",
                               link, "See the remedies"))  # fmt: skip
     near = judge(around, block).open
     if near:
-        worst = max(near, key=lambda b: b.short_m)
-        found.append(Decision("seedcrops", max(ctx.today, match.first - timedelta(days=7)), f"isolation of {code}",
+        flower = next((s.planned.lower for s in block.batch.stages.all() if s.kind == "flower"), ctx.today)
+        worst, first = max(near, key=lambda b: b.short_m), match.first if match else flower
+        found.append(Decision("seedcrops", max(ctx.today, first - timedelta(days=7)), f"isolation of {code}",
                               f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
                               f"{link}/isolation", "See the cures"))  # fmt: skip
     return found

@@ -13,7 +13,7 @@ from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch
-from aldrip.lots.models import Intake
+from aldrip.lots.models import Intake, Lot
 from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import centre_of
@@ -23,6 +23,7 @@ from aldrip.seedcrops.generations import generations_out, rows_of, seed_needed, 
 from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
 from aldrip.seedcrops.laying import (
     ROLES,
+    Layout,
     LayoutChange,
     check_layout,
     history_objections,
@@ -35,6 +36,7 @@ from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip_core.field_inspection import Judgement
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.row_plan import RowPlan
+from aldrip_core.seed_rate import SeedRate
 
 WAYS = ("hybrid", "drilled")
 
@@ -85,6 +87,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     tgw, told, lots = tgw_of(ctx, block)
     needed, _ = seed_needed(ctx, block)
     plan = rows_of(ctx, block)
+    rate = None if block.pattern else _rate(block, layout_of(block), lots, tgw)
     intakes = ctx.rows(Intake).filter(subject_kind="batch", subject_id=batch.pk).select_related("lot").order_by("id")
     removal = getattr(block, "male_removal", None)
     return {
@@ -104,7 +107,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             }
             for p in block.parents.all()
         ],
-        "drill": _drill(block, lots, tgw), "working": plan.working if plan else _drill_working(block, lots, tgw),
+        "drill": _drill(rate), "working": plan.working if plan else rate.working if rate else (),
         "warnings": [w.message for w in plan.warnings] if plan else [], "history": history_objections(block, list(block.field.land_uses.all())),
         "flowering": flowering_out(ctx, block), "generations": generations_out(ctx, block),
         "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},
@@ -132,20 +135,18 @@ def _layout_out(block: SeedBlock) -> dict[str, Any]:
     return {name: getattr(layout, name) for name in layout.__dataclass_fields__}
 
 
-def _drill(block: SeedBlock, lots: Sequence[Any], tgw: dict[str, float]) -> dict[str, Any] | None:
-    if block.pattern:
-        return None
+def _rate(block: SeedBlock, layout: Layout, lots: Sequence[Lot], tgw: dict[str, float]) -> SeedRate:
+    """The seed rate of a drilled block, by its oldest lot in stock."""
     parent = next(iter(block.parents.all()))
     lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
-    rate = plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role])
+    return plan_drill(layout, ring_m(block), lot, parent.line, tgw[parent.role])
+
+
+def _drill(rate: SeedRate | None) -> dict[str, Any] | None:
+    if rate is None:
+        return None
     return {"seeds_per_m2": rate.seeds_per_m2, "rate_kg_per_ha": rate.rate_kg_per_ha, "seed_kg": rate.seed_kg,
             "seeds_per_metre_of_row": rate.seeds_per_metre_of_row}  # fmt: skip
-
-
-def _drill_working(block: SeedBlock, lots: Sequence[Any], tgw: dict[str, float]) -> Any:
-    parent = next(iter(block.parents.all()))
-    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
-    return plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role]).working
 
 
 def drawing_of(plan: RowPlan | None, ring: Sequence[tuple[float, float]]) -> dict[str, Any]:
@@ -179,7 +180,7 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
             {"name": name, "before": old, "after": new, "unit": unit, "kind": kind, "worse": worse, "note": ""}
         )
 
-    tgw, _, _ = tgw_of(ctx, block)
+    tgw, _, lots = tgw_of(ctx, block)
     drawing = None
     if block.pattern:
         one, two = plan_rows(before, ring_m(block), tgw), plan_rows(after, ring_m(block), tgw)
@@ -188,6 +189,11 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
             figure(f"Seed {role}", one.seed_kg.get(role), two.seed_kg[role], "kg")
             figure(f"Rows {role}", sum(r.line == role and r.part != "headland" for r in one.rows), sum(r.line == role and r.part != "headland" for r in two.rows), "rows")  # fmt: skip
         drawing = drawing_of(two, ring_m(block))
+    else:
+        rates = [_rate(block, layout, lots, tgw) for layout in (before, after)]
+        figure("Seeds a m²", rates[0].seeds_per_m2, rates[1].seeds_per_m2)
+        figure("Seed rate", rates[0].rate_kg_per_ha, rates[1].rate_kg_per_ha, "kg/ha")
+        figure("Seed", rates[0].seed_kg, rates[1].seed_kg, "kg")
     try:
         old, new = match_of(block, today=ctx.today), match_of(block, sow=dict(change.sow_on), today=ctx.today)
         if old.now and new.now:
