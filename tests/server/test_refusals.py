@@ -6,6 +6,8 @@ from typing import Any
 from django.db import models
 
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation
+from aldrip.deliveries.models import Delivery
+from aldrip.diary.models import Count
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
 from aldrip.methods.models import Container, Crop, IsolationRule, Line, Standard
 from aldrip.places.models import LandUse, Place, Site
@@ -483,3 +485,99 @@ class SettingUp(RefusalCase):
             ({"monthly_c": COAST[:11]}, "monthly_c", "length"), ({"monthly_c": [*COAST[:11], 60]}, "monthly_c.11", "out_of_range"),
             ({"latitude": 95}, "latitude", "out_of_range"),
         ], keeps=[Organisation, Member])  # fmt: skip
+
+
+class InBatches(RefusalCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.lot = seed_lot(self.ctx)
+        self.line, self.batch = self.planned()
+        self.path = f"/batches/{self.batch.pk}"
+
+    def sow(self) -> None:
+        self.post(f"{self.path}/sown", {"on": "2027-07-06", "trays": 60})
+        self.ctx.organisation.refresh_from_db()
+
+    def later(self, day: date) -> None:
+        self.ctx.organisation.practice_date = day
+        self.ctx.organisation.save()
+
+    def test_before_it_is_sown(self) -> None:
+        other = seed_lot(self.ctx, "endive")
+        keeps: list[type[models.Model]] = [Movement, Count, Lot]
+        self.refused(f"{self.path}/sown", {"on": "2027-07-06", "trays": 60}, [
+            ({"on": "2027-07-07"}, "on", "in_the_future"), ({"on": "2027-01-05"}, "on", "too_early"), ({"lot_id": other.pk}, "lot_id", "other_crop"),
+            ({"grams": 900}, "quantity", "not_enough"),
+        ], keeps=keeps)  # fmt: skip
+        self.refused(f"{self.path}/moved", {"stage": 1, "on": "2027-07-06"}, [({}, "stage", "not_sown")], keeps=keeps)
+        self.refused(
+            f"{self.path}/losses",
+            {"lost": 5, "cause": "slugs", "on": "2027-07-06", "client_uuid": ""},
+            [({}, "state", "not_sown")],
+            keeps=keeps,
+        )
+        self.refused(
+            f"{self.path}/graded",
+            {"good": 5, "on": "2027-07-06", "client_uuid": ""},
+            [({}, "state", "not_sown")],
+            keeps=keeps,
+        )
+        count = {"trays": [{"sampled": 240, "found": 200}], "on": "2027-07-06", "client_uuid": ""}
+        self.refused(f"{self.path}/counts", count, [({}, "state", "not_sown")], keeps=keeps)
+
+    def test_while_it_grows(self) -> None:
+        self.sow()
+        self.later(date(2027, 7, 12))
+        keeps: list[type[models.Model]] = [Movement, Count, Lot]
+        self.refused(f"{self.path}/sown", {"on": "2027-07-06", "trays": 60}, [({}, "state", "sown")], keeps=keeps)
+        self.refused(f"{self.path}/moved", {"stage": 2, "on": "2027-07-12"}, [
+            ({"stage": 4}, "stage", "not_next"), ({"stage": 40}, "stage", "out_of_range"), ({"on": "2027-07-01"}, "on", "too_early"),
+            ({"on": "2027-07-13"}, "on", "in_the_future"),
+        ], keeps=keeps)  # fmt: skip
+        self.refused(f"{self.path}/losses", {"lost": 100, "cause": "slugs", "on": "2027-07-12", "client_uuid": ""}, [
+            ({"cause": " "}, "cause", "missing"), ({"lost": 10**6}, "lost", "out_of_range"), ({"on": "2027-07-13"}, "on", "in_the_future"),
+            ({"on": "2027-07-01"}, "on", "too_early"),
+        ], keeps=keeps)  # fmt: skip
+        self.refused(f"{self.path}/counts", {"trays": [{"sampled": 240, "found": 200}], "on": "2027-07-12", "client_uuid": ""}, [
+            ({"trays": [{"sampled": 240, "found": 241}]}, "trays.0.found", "out_of_range"), ({"on": "2027-07-13"}, "on", "in_the_future"),
+            ({"on": "2027-07-01"}, "on", "too_early"), ({"trays": [{"sampled": 240, "found": 200}] * 61}, "trays", "too_many"),
+        ], keeps=keeps)  # fmt: skip
+        self.refused(f"{self.path}/graded", {"good": 9000, "out": [], "on": "2027-07-12", "client_uuid": ""}, [
+            ({"good": 0}, "good", "missing"), ({"good": 20_000}, "good", "too_many"), ({"on": "2027-07-13"}, "on", "in_the_future"),
+            ({"on": "2027-07-05"}, "on", "too_early"),
+        ], keeps=keeps)  # fmt: skip
+
+    def test_a_large_loss_sent_twice_is_one_loss(self) -> None:
+        self.sow()
+        body = {"lost": 9000, "cause": "a burst pipe", "on": "2027-07-06", "client_uuid": uid()}
+        first = self.post(f"{self.path}/losses", body)
+        self.assertEqual(self.post(f"{self.path}/losses", body)["id"], first["id"])
+        self.assertEqual(Count.objects.filter(kind="loss").count(), 1)
+
+    def test_changes_of_the_plan(self) -> None:
+        endive = seed_lot(self.ctx, "endive")
+        self.refused(f"{self.path}/preview", {}, [
+            ({"lot_id": endive.pk}, "lot_id", "other_crop"), ({"rung": {"stage": 30, "quantity": 5}}, "rung", "out_of_range"),
+            ({"rate": {"mean": 0.9, "reason": "seen"}}, "stage", "missing"), ({"place_id": Place.objects.all()[0].pk}, "stage", "missing"),
+        ], keeps=[Movement])  # fmt: skip
+        self.sow()
+        self.refused(f"{self.path}/preview", {}, [
+            ({"sow_on": "2027-07-20"}, "sow_on", "happened"), ({"trays": 80}, "trays", "happened"),
+        ], keeps=[Movement])  # fmt: skip
+
+    def test_handing_over(self) -> None:
+        self.sow()
+        self.later(date(2027, 9, 7))
+        self.post(f"{self.path}/graded", {"good": 13_000, "out": [], "on": "2027-09-07", "client_uuid": uid()})
+        lot = Lot.objects.get(form="plug")
+        pick = {"line_id": self.line.pk, "lot_id": lot.pk, "quantity": 12_000}
+        good = {"order_id": self.line.order_id, "on": "2027-09-07", "picks": [pick], "client_uuid": ""}
+        self.refused("/deliveries", good, [
+            ({"on": "2027-09-08"}, "on", "in_the_future"), ({"on": "2027-09-06"}, "on", "too_early"), ({"picks": []}, "picks", "missing"),
+            ({"picks": [{**pick, "quantity": 12_001}]}, "picks.0.quantity", "too_many"), ({"picks": [{**pick, "line_id": 10**6}]}, "picks.0.line_id", "not_open"),
+            ({"picks": [{**pick, "lot_id": self.lot.pk}]}, "picks.0.lot_id", "does_not_fit"),
+            ({"picks": [{**pick, "quantity": 11_000}], "short": [{"line_id": self.line.pk, "cause": " "}]}, "short", "missing"),
+        ], keeps=[Movement, Delivery])  # fmt: skip
+        self.post("/deliveries", {**good, "client_uuid": uid()})
+        lot.refresh_from_db()
+        self.assertEqual(lot.balance, 1000)

@@ -33,6 +33,13 @@ def _not_in_future(ctx: Ctx, on: date) -> None:
         raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")
 
 
+def _not_before(stages: Sequence[BatchStage], on: date) -> None:
+    """Nothing happens to a batch before its newest stage began."""
+    begun = [stage for stage in stages if stage.actual_start is not None and stage.actual_start > on]
+    if begun:
+        raise refuse("on", "too_early", f"“{begun[-1].name}” began on {begun[-1].actual_start}; {on} lies before that.")
+
+
 def _open(batch: Batch) -> None:
     if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
         raise refuse("state", "closed", f"Batch {batch.code} is {batch.state}; nothing more can be recorded.")
@@ -233,11 +240,15 @@ def count_emergence(
 def count_loss(ctx: Ctx, batch_id: int, *, lost: int, cause: str, on: date, client_uuid: uuid.UUID) -> Count:
     """Plants lost, with the cause."""
     batch, stages = load_batch(ctx, batch_id, lock=True)
+    done = ctx.rows(Count).filter(client_uuid=client_uuid).first()
+    if done is not None:
+        return done
     _open(batch)
     if batch.state == Batch.State.PLANNED:
         raise refuse("state", "not_sown", f"Batch {batch.code} is not sown yet; nothing can be lost of it.")
+    _not_before(stages[:1], on)
     if not cause.strip():
-        raise refuse("cause", "missing", "What took them? Damping-off, slugs, drying, rodents, a machine …")
+        raise refuse("cause", "missing", "What took them? Write it, such as damping-off, slugs, drying, rodents or a machine.")
     left = batch.start - losses(ctx, [batch.pk]).get(batch.pk, 0)
     if not 0 < lost <= left:
         raise refuse("lost", "out_of_range", f"{lost:,} lost cannot be; {left:,} are left of {batch.start:,} started.")
@@ -274,6 +285,7 @@ def graded(
     before = sum(int(y.quantity) for y in Yield.objects.filter(stage__batch=batch))
     if batch.state == Batch.State.PLANNED:
         raise refuse("state", "not_sown", f"Batch {batch.code} is not sown yet; there is nothing to grade.")
+    _not_before(stages, on)
     if good < 0 or rejected < 0 or good + rejected == 0:
         raise refuse("good", "missing", "How many were good, and how many were graded out?")
     if good + rejected + before > left:

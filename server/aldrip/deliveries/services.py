@@ -126,6 +126,12 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
         raise refuse(
             f"picks.{index}.lot_id", "not_released", f"Lot {lot.code} is {state}; only released seed is delivered."
         )
+    released = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
+    if released is not None and ctx.local(released.happened_at).date() > delivery.delivered_on:
+        raise refuse(
+            "on", "too_early",
+            f"Lot {lot.code} was released on {ctx.local(released.happened_at).date()}; it cannot have left on {delivery.delivered_on}.",
+        )  # fmt: skip
     if line.seed_class not in ("", lot.seed_class):
         raise refuse(
             f"picks.{index}.lot_id", "other_class",

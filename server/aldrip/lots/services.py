@@ -25,7 +25,7 @@ def move(
     ctx: Ctx, lot: Lot, quantity: Decimal, kind: str, *, on: date, subject: models.Model | None = None,
     subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None, group: uuid.UUID | None = None,
 ) -> Movement:  # fmt: skip
-    """Move a signed quantity of a lot. Raises Refused when more is taken than there is.
+    """Move a signed quantity of a lot. Raises Refused when more is taken than there is, or before it was there.
 
     Call inside a transaction; locks the lot.
     """
@@ -37,6 +37,12 @@ def move(
             f"Lot {locked.code} holds {locked.balance.normalize():,f} {locked.unit}; {-quantity.normalize():,f} {locked.unit} "
             f"were asked, short by {-after.normalize():,f} {locked.unit}. Take less, or another lot.",
         )  # fmt: skip
+    if on < locked.received_on:
+        raise refuse(
+            "on",
+            "too_early",
+            f"Lot {locked.code} is there since {locked.received_on}; nothing can be {kind} of it on {on}.",
+        )
     locked.balance = after
     locked.save(update_fields=["balance"])
     lot.balance = after
