@@ -157,6 +157,22 @@ class Drilling(DrilledCase):
         self.assertIn("heat sums are not known", delay["sentence"])
 
 
+class NextYear(DrilledCase):
+    def test_the_season_line_reaches_to_the_end_of_what_is_planned(self) -> None:
+        usual = self.get("/season-line")
+        line = take_order(
+            self.ctx, crop="White lupin", cultivar="Saltmarsh", form="seed", quantity="1 t", due="2029-W33"
+        )
+        plan_lines(self.ctx, [line.pk])
+        batch = Batch.objects.get(allocations__order_line=line)
+        seen = self.get("/season-line")
+        last = batch.stages.order_by("-order")[0].planned.upper
+        self.assertLess(date.fromisoformat(usual["end"]), last)
+        end = date.fromisoformat(seen["end"])
+        self.assertTrue(0 < (end - last).days <= 7)
+        self.assertEqual(len(seen["fullness"]), (end - date.fromisoformat(seen["start"])).days)
+
+
 class Combining(DrilledCase):
     def accepted(self) -> SeedBlock:
         block = self.sown_block()

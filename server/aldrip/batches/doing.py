@@ -248,7 +248,9 @@ def count_loss(ctx: Ctx, batch_id: int, *, lost: int, cause: str, on: date, clie
         raise refuse("state", "not_sown", f"Batch {batch.code} is not sown yet; nothing can be lost of it.")
     _not_before(stages[:1], on)
     if not cause.strip():
-        raise refuse("cause", "missing", "What took them? Write it, such as damping-off, slugs, drying, rodents or a machine.")
+        raise refuse(
+            "cause", "missing", "What took them? Write it, such as damping-off, slugs, drying, rodents or a machine."
+        )
     left = batch.start - losses(ctx, [batch.pk]).get(batch.pk, 0)
     if not 0 < lost <= left:
         raise refuse("lost", "out_of_range", f"{lost:,} lost cannot be; {left:,} are left of {batch.start:,} started.")

@@ -6,14 +6,14 @@ from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
-from django.db.models import Q
+from django.db.models import Max, Q
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.words import plural, share
 from aldrip.batches.forecasting import LIVE
-from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch
+from aldrip.batches.ground import AHEAD, Ground
+from aldrip.batches.models import Batch, BatchStage
 from aldrip.diary.models import Task
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
@@ -273,11 +273,19 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
     }  # fmt: skip
 
 
+def _last_planned(ctx: Ctx, start: date) -> date:
+    """The Monday after all that is planned: a seed crop of next year lies beyond the usual season and a half."""
+    live = BatchStage.objects.filter(batch__organisation=ctx.organisation, batch__state__in=LIVE)
+    newest = live.aggregate(last=Max("planned__endswith"))["last"] or start
+    newest = min(newest, ctx.today + timedelta(days=AHEAD - 60))
+    return date.fromordinal(newest.toordinal() + 7 - newest.weekday())
+
+
 def season_line(ctx: Ctx) -> dict[str, Any]:
     """Fullness of the tightest place by day, deliveries by day, flags, and what waits in each room."""
     ground = Ground(ctx)
     start = ctx.today - timedelta(days=ctx.today.weekday() + 7 * 27)
-    end = start + timedelta(days=7 * 78)
+    end = max(start + timedelta(days=7 * 78), _last_planned(ctx, start))
     first, last = ground.index(start), ground.index(end)
     shares = [
         lane.load[first:last] / lane.usable
