@@ -93,7 +93,7 @@ function Says({ block, match }: { block: BlockData; match: Match }) {
             , overlap {share(match.overlap)} <Arrow /> <b>about {share(match.after.overlap)}</b>
           </p>
         ) : null}
-        {unsown && match.best_male_sow ? (
+        {unsown && match.best_male_sow && (match.best_overlap ?? 0) > match.overlap + 0.005 ? (
           <p className="text-ink3">
             Sown on {shortDay(match.best_male_sow)}, the male would cover {share(match.best_overlap)}.
           </p>
@@ -320,6 +320,11 @@ function Below({ block, match }: { block: BlockData; match: Match }) {
     <div className="grid gap-8 px-4 py-3 lg:grid-cols-2">
       <div>
         <h2 className="border-rule border-b pb-1">Seen in the rows</h2>
+        {seen.length ? null : (
+          <p className="py-1 text-ink3">
+            Nothing yet. A stage seen on either line moves its flowering, and the visits with it.
+          </p>
+        )}
         <ul>
           {seen.map((one) => (
             <li key={one.id} className="flex gap-3 border-hair border-b py-1">
