@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 from datetime import date, timedelta
 from enum import StrEnum
+from functools import lru_cache
 from typing import ClassVar
 
 import numpy as np
@@ -119,6 +120,11 @@ def nick(*, female: Parent, male: Parent, enough_pollen: float = 0.2) -> Nick:
     >>> nick(female=parent, male=parent).gap_days
     0.0
     """
+    return _nick(female, male, enough_pollen)
+
+
+@lru_cache(maxsize=512)  # the same two parents are asked for by every view of a block
+def _nick(female: Parent, male: Parent, enough_pollen: float) -> Nick:
     gap = float(female.first - male.first)
     if abs(gap) > 400:
         raise refuse("male.sow", "out_of_range", f"The parents would flower {abs(gap):.0f} days apart; check the sowing days.")  # fmt: skip

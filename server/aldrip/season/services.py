@@ -119,18 +119,15 @@ def _lots(ctx: Ctx) -> list[Decision]:
 def _seed_crops(ctx: Ctx) -> list[Decision]:
     """Blocks that ask for something: not laid out, parents that miss each other, neighbours too near, visits due."""
     found = []
-    around = Surroundings(ctx)
+    around = Surroundings(ctx, "inspections", "remedies")
     for batch in (
         ctx.rows(Batch).filter(method__way__in=WAYS, seed_block=None, state=Batch.State.PLANNED).select_related("crop")
     ):
         found.append(Decision("seedcrops", None, f"lay out {batch.code}", f"{batch.crop.name} {batch.code} has no block on a field yet.",
                               f"/seedcrops?batch={batch.pk}", "Lay it out"))  # fmt: skip
-    blocks = (
-        ctx.rows(SeedBlock).filter(batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN)).select_related("batch__crop", "batch__line", "field__site")
-        .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "inspections", "batch__stages", "remedies")
-    )  # fmt: skip
-    for block in blocks:
-        found.extend(_of_block(ctx, around, block))
+    for block in around.blocks:
+        if block.batch.state in (Batch.State.PLANNED, Batch.State.SOWN):
+            found.extend(_of_block(ctx, around, block))
     return found
 
 

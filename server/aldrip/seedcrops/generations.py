@@ -1,55 +1,69 @@
 """The ladder of a seed crop beyond its kilos: hectares, rows, plants, parent seed, and the class above."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from aldrip.accounts.context import Ctx
 from aldrip.lots.models import Lot
-from aldrip.methods.models import ClassScheme
+from aldrip.methods.models import ClassScheme, Line
 from aldrip.methods.services import class_scheme
-from aldrip.seedcrops.laying import layout_of, parent_lots, plan_drill, plan_rows, ring_m, tgw_for
+from aldrip.seedcrops.laying import Layout, layout_of, parent_lots, plan_drill, plan_rows, ring_m, tgw_for
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.generations import GenerationStep, ParentInput, generations
 from aldrip_core.geometry import area_m2
-from aldrip_core.refusal import Refused
 from aldrip_core.row_plan import RowPlan
+from aldrip_core.seed_rate import SeedRate
 from aldrip_core.working import Step
 
 
-def tgw_of(ctx: Ctx, block: SeedBlock) -> tuple[dict[str, float], dict[str, str], list[Lot]]:
-    """Thousand-grain weight of each line, where it comes from, and the lots of the lines in stock."""
+@dataclass(frozen=True)
+class Weights:
+    """Thousand-grain weight of each line by role [g], where it comes from, and the lots of the lines in stock."""
+
+    tgw: dict[str, float]
+    told: dict[str, str]
+    lots: list[Lot]
+
+    def lot_of(self, line: Line) -> Lot | None:
+        """The oldest lot of a line with seed left."""
+        return next((lot for lot in self.lots if lot.line_id == line.pk), None)
+
+
+def weights_of(ctx: Ctx, block: SeedBlock) -> Weights:
+    """Loaded once for everything that a view says of a block's seed. Raises Refused where a weight is not known."""
     parents = list(block.parents.all())
     lots = list(parent_lots(ctx, [p.line_id for p in parents]))
     found = {p.role: tgw_for(ctx, p.line, lots) for p in parents}
-    return {role: value for role, (value, _) in found.items()}, {role: told for role, (_, told) in found.items()}, lots
+    tgw, told = ({role: pair[i] for role, pair in found.items()} for i in (0, 1))
+    return Weights(tgw, told, lots)  # type: ignore[arg-type]
 
 
-def rows_of(ctx: Ctx, block: SeedBlock) -> RowPlan | None:
+def rows_of(block: SeedBlock, weights: Weights) -> RowPlan | None:
     """The row plan of a block; None where one line is drilled."""
-    if not block.pattern:
-        return None
-    tgw, _, _ = tgw_of(ctx, block)
-    return plan_rows(layout_of(block), ring_m(block), tgw)
+    return plan_rows(layout_of(block), ring_m(block), weights.tgw) if block.pattern else None
 
 
-def seed_needed(ctx: Ctx, block: SeedBlock) -> tuple[dict[str, float], list[Lot]]:
-    """Kilos of seed by line, and the lots of the lines in stock."""
-    tgw, _, lots = tgw_of(ctx, block)
+def rate_of(block: SeedBlock, layout: Layout, weights: Weights) -> SeedRate | None:
+    """The seed rate of a drilled block, by its oldest lot in stock; None where rows are planted."""
     if block.pattern:
-        return dict(plan_rows(layout_of(block), ring_m(block), tgw).seed_kg), lots
+        return None
     parent = next(iter(block.parents.all()))
-    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
-    rate = plan_drill(layout_of(block), ring_m(block), lot, parent.line, tgw[parent.role])
-    return {parent.role: rate.seed_kg or 0.0}, lots
+    return plan_drill(layout, ring_m(block), weights.lot_of(parent.line), parent.line, weights.tgw[parent.role])
 
 
-def generations_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
+def seed_needed(block: SeedBlock, weights: Weights) -> dict[str, float]:
+    """Kilos of seed by line."""
+    plan, rate = rows_of(block, weights), rate_of(block, layout_of(block), weights)
+    if plan is not None:
+        return dict(plan.seed_kg)
+    return {p.role: (rate.seed_kg if rate else None) or 0.0 for p in block.parents.all()}
+
+
+def generations_out(ctx: Ctx, block: SeedBlock, weights: Weights) -> dict[str, Any]:
     """Rungs below the block's hectares, and the working of the classes above. What is missing is said."""
-    try:
-        needed, lots = seed_needed(ctx, block)
-    except Refused as error:
-        return {"rungs": [], "classes": [], "problem": error.errors[0].message, "working": ()}
+    needed, lots = seed_needed(block, weights), weights.lots
     area = area_m2(ring_m(block)) / 10_000
-    plan = rows_of(ctx, block)
+    plan = rows_of(block, weights)
     rungs: list[dict[str, Any]] = []
     parents = {p.role: p for p in block.parents.all()}
     if plan is not None:

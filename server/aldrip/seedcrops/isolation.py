@@ -34,16 +34,16 @@ KINDS = (
 
 
 class Surroundings:
-    """Rules, neighbours and own blocks of a house, loaded once with a fixed number of queries."""
+    """Rules, neighbours and own blocks of a house, loaded once with a fixed number of queries; blocks with `more` of theirs."""
 
-    def __init__(self, ctx: Ctx) -> None:
+    def __init__(self, ctx: Ctx, *more: str) -> None:
         rules = ctx.shared_rows(IsolationRule).filter(scheme=ctx.organisation.class_scheme)
         self.rules = list(rules.order_by("organisation_id", "-metres"))  # own rows first: nulls come last
         self.neighbours = list(ctx.rows(Neighbour).filter(active=True).order_by("name"))
         self.blocks = list(
             ctx.rows(SeedBlock).exclude(batch__state=Batch.State.ABANDONED)
             .select_related("batch__crop", "batch__line", "field__site")
-            .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages").order_by("pk")
+            .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages", *more).order_by("pk")
         )  # fmt: skip
 
 

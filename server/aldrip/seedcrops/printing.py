@@ -4,7 +4,7 @@ from typing import Any
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.words import day, number, share
-from aldrip.seedcrops.generations import rows_of, seed_needed, tgw_of
+from aldrip.seedcrops.generations import rows_of, seed_needed, weights_of
 from aldrip.seedcrops.laying import ROLES, ring_m
 from aldrip.seedcrops.models import SeedBlock
 from aldrip.seedcrops.reading import class_names, drawing_of
@@ -20,7 +20,8 @@ INK = {
 
 def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     """What the print shows. Drawn as plain lines: solid F, dashed M, dotted border."""
-    plan = rows_of(ctx, block)
+    weights = weights_of(ctx, block)
+    plan = rows_of(block, weights)
     drawing = drawing_of(plan, ring_m(block))
     width, height = (max(p[i] for p in drawing["outline"]) for i in (0, 1))
     scale = WIDE / max(width, height)
@@ -28,8 +29,7 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     def at(p: list[float]) -> str:
         return f"{p[0] * scale:.1f},{(height - p[1]) * scale:.1f}"
 
-    needed, _ = seed_needed(ctx, block)
-    tgw, _, _ = tgw_of(ctx, block)
+    needed, tgw = seed_needed(block, weights), weights.tgw
     return {
         "code": block.batch.code, "crop": block.batch.crop.name, "cultivar": block.batch.line.name if block.batch.line else "",
         "field": block.field.name, "area": f"{area_m2(ring_m(block)) / 10_000:.2f}", "organisation": ctx.organisation.name,

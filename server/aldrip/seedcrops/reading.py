@@ -13,22 +13,20 @@ from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch
-from aldrip.lots.models import Intake, Lot
+from aldrip.lots.models import Intake
 from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.blocks import plan_for
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
-from aldrip.seedcrops.generations import generations_out, rows_of, seed_needed, tgw_of
+from aldrip.seedcrops.generations import generations_out, rate_of, rows_of, seed_needed, weights_of
 from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
 from aldrip.seedcrops.laying import (
     ROLES,
-    Layout,
     LayoutChange,
     check_layout,
     history_objections,
     layout_of,
-    plan_drill,
     plan_rows,
     ring_m,
 )
@@ -84,10 +82,10 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     """A block with its rows, parents, flowering, isolation and visits."""
     names = class_names(ctx)
     batch = block.batch
-    tgw, told, lots = tgw_of(ctx, block)
-    needed, _ = seed_needed(ctx, block)
-    plan = rows_of(ctx, block)
-    rate = None if block.pattern else _rate(block, layout_of(block), lots, tgw)
+    weights = weights_of(ctx, block)
+    tgw, told, lots = weights.tgw, weights.told, weights.lots
+    needed, plan = seed_needed(block, weights), rows_of(block, weights)
+    rate = rate_of(block, layout_of(block), weights)
     intakes = ctx.rows(Intake).filter(subject_kind="batch", subject_id=batch.pk).select_related("lot").order_by("id")
     removal = getattr(block, "male_removal", None)
     return {
@@ -109,7 +107,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         ],
         "drill": _drill(rate), "working": plan.working if plan else rate.working if rate else (),
         "warnings": [w.message for w in plan.warnings] if plan else [], "history": history_objections(block, list(block.field.land_uses.all())),
-        "flowering": flowering_out(ctx, block), "generations": generations_out(ctx, block),
+        "flowering": flowering_out(ctx, block), "generations": generations_out(ctx, block, weights),
         "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},
         "has_male": any(p.role == "M" for p in block.parents.all()),
         "intake_limit": batch.method_snapshot["layout"].get("intake", {}).get("moisture_max"),
@@ -133,13 +131,6 @@ def _row_of(ctx: Ctx, block: SeedBlock, names: dict[str, str]) -> dict[str, Any]
 def _layout_out(block: SeedBlock) -> dict[str, Any]:
     layout = layout_of(block)
     return {name: getattr(layout, name) for name in layout.__dataclass_fields__}
-
-
-def _rate(block: SeedBlock, layout: Layout, lots: Sequence[Lot], tgw: dict[str, float]) -> SeedRate:
-    """The seed rate of a drilled block, by its oldest lot in stock."""
-    parent = next(iter(block.parents.all()))
-    lot = next((lot for lot in lots if lot.line_id == parent.line_id), None)
-    return plan_drill(layout, ring_m(block), lot, parent.line, tgw[parent.role])
 
 
 def _drill(rate: SeedRate | None) -> dict[str, Any] | None:
@@ -180,7 +171,8 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
             {"name": name, "before": old, "after": new, "unit": unit, "kind": kind, "worse": worse, "note": ""}
         )
 
-    tgw, _, lots = tgw_of(ctx, block)
+    weights = weights_of(ctx, block)
+    tgw = weights.tgw
     drawing = None
     if block.pattern:
         one, two = plan_rows(before, ring_m(block), tgw), plan_rows(after, ring_m(block), tgw)
@@ -190,10 +182,13 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
             figure(f"Rows {role}", sum(r.line == role and r.part != "headland" for r in one.rows), sum(r.line == role and r.part != "headland" for r in two.rows), "rows")  # fmt: skip
         drawing = drawing_of(two, ring_m(block))
     else:
-        rates = [_rate(block, layout, lots, tgw) for layout in (before, after)]
-        figure("Seeds a m²", rates[0].seeds_per_m2, rates[1].seeds_per_m2)
-        figure("Seed rate", rates[0].rate_kg_per_ha, rates[1].rate_kg_per_ha, "kg/ha")
-        figure("Seed", rates[0].seed_kg, rates[1].seed_kg, "kg")
+        rates = [rate_of(block, layout, weights) for layout in (before, after)]
+        for name, attribute, unit in (
+            ("Seeds a m²", "seeds_per_m2", ""),
+            ("Seed rate", "rate_kg_per_ha", "kg/ha"),
+            ("Seed", "seed_kg", "kg"),
+        ):
+            figure(name, getattr(rates[0], attribute), getattr(rates[1], attribute), unit)
     try:
         old, new = match_of(block, today=ctx.today), match_of(block, sow=dict(change.sow_on), today=ctx.today)
         if old.now and new.now:
@@ -288,7 +283,7 @@ def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
     writer = csv.writer(out)
     writer.writerow(["row", "line", "part", "length_m", "piece", "from_lon", "from_lat", "to_lon", "to_lat"])
     east, north = centre_of(block.field.site)
-    plan = rows_of(ctx, block)
+    plan = rows_of(block, weights_of(ctx, block))
     for row in plan.rows if plan else ():
         for piece, segment in enumerate(row.segments, start=1):
             (a, b), (c, d) = to_degrees(segment, longitude=east, latitude=north)
@@ -311,7 +306,7 @@ def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
 def rows_geojson(ctx: Ctx, block: SeedBlock) -> str:
     """The row plan as GeoJSON lines in WGS84, the outline with them."""
     east, north = centre_of(block.field.site)
-    plan = rows_of(ctx, block)
+    plan = rows_of(block, weights_of(ctx, block))
     features: list[dict[str, Any]] = [
         {"type": "Feature", "geometry": block.outline, "properties": {"block": block.batch.code, "part": "outline"}}
     ]
