@@ -65,12 +65,11 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
         row = results.get(name)
         return f"{row['value']:g} {row['unit']}" if row and row["value"] is not None else "not tested"
 
-    numbers = list(lot.seals.order_by("id").values_list("number", flat=True))
     return {
         "code": lot.code, "crop": lot.crop.name, "botanical_name": lot.crop.botanical_name, "cultivar": lot.line.name if lot.line else "",
         "seed_class": class_names(ctx).get(lot.seed_class, lot.seed_class), "germination": shown("germination"), "purity": shown("purity"),
         "released": ctx.local(signed.happened_at).date() if signed else ctx.today, "supplier": ctx.organisation.name,
-        "seals": ", ".join(numbers[:4]) + (f" and {len(numbers) - 4} more" if len(numbers) > 4 else ""), "cautions": lot.crop.cautions,
+        "cautions": lot.crop.cautions,
     }  # fmt: skip
 
 
@@ -114,17 +113,21 @@ def sign(
     verdict, standard = judged
     wanted = core.Proposal(decision)
     target = lot.seed_class
-    lower_met = False
+    # What is declared of a lot is judged by the class that it leaves with.
+    kept, said, lower_met = verdict, verdict.sentence, False
     if wanted is core.Proposal.DOWNGRADE:
         target = seed_class or verdict.downgrade_to or ""
-        lower_met, standard = _meets_lower(ctx, lot, target, standard)
+        kept, standard = _judged_lower(ctx, lot, target)
+        lower_met = kept.proposal is core.Proposal.RELEASE
+        said = f"{kept.sentence} Downgraded from {class_names(ctx).get(lot.seed_class, lot.seed_class)}: {verdict.sentence}"
     refusal, text = core.may_sign(decision=wanted, verdict=verdict, reason=reason, lower_met=lower_met)
     if refusal:
         raise refuse("reason" if refusal is core.Refusal.REASON else "decision", refusal.value, text)
-    return _signed(ctx, lot, wanted, verdict, standard, target, reason, client_uuid)
+    return _signed(ctx, lot, wanted, kept.attributes, said, standard, target, reason, client_uuid)
 
 
-def _meets_lower(ctx: Ctx, lot: Lot, target: str, standard: Standard) -> tuple[bool, Standard]:
+def _judged_lower(ctx: Ctx, lot: Lot, target: str) -> tuple[core.Verdict, Standard]:
+    """A lot by the standard of a lower class. Raises Refused where there is none or a result is wanting."""
     if target not in classes_below(ctx, lot.seed_class):
         raise refuse("seed_class", "not_below", "Choose a class below the one it has.")
     lower = standards_for(ctx, lot).get(target)
@@ -134,16 +137,16 @@ def _meets_lower(ctx: Ctx, lot: Lot, target: str, standard: Standard) -> tuple[b
     if again.wanting:
         _, text = core.may_sign(decision=core.Proposal.RELEASE, verdict=again)
         raise refuse("decision", core.Refusal.WANTING.value, text)
-    return again.proposal is core.Proposal.RELEASE, lower
+    return again, lower
 
 
 def _signed(
-    ctx: Ctx, lot: Lot, decision: core.Proposal, verdict: core.Verdict, standard: Standard, target: str, reason: str,
-    client_uuid: uuid.UUID,
+    ctx: Ctx, lot: Lot, decision: core.Proposal, attributes: Sequence[core.AttributeVerdict], said: str, standard: Standard,
+    target: str, reason: str, client_uuid: uuid.UUID,
 ) -> Verdict:  # fmt: skip
     made = Verdict.objects.create(
         organisation=ctx.organisation, by=ctx.user, role=ctx.role, lot=lot, standard=standard, decision=decision.value,
-        seed_class=target, results=[row_of(a) for a in verdict.attributes], sentence=verdict.sentence[:600], happened_at=ctx.now,
+        seed_class=target, results=[row_of(a) for a in attributes], sentence=said[:600], happened_at=ctx.now,
         client_uuid=client_uuid, reason=reason.strip()[:300],
     )  # fmt: skip
     lot.status = {
@@ -152,12 +155,13 @@ def _signed(
     }[decision]  # fmt: skip
     lot.seed_class = target
     lot.save(update_fields=["status", "seed_class"])
-    words = {"release": "released", "hold": "held", "downgrade": f"downgraded to {target}", "reject": "rejected"}[
-        decision
-    ]
-    ctx.record(
-        "lot.verdict", f"Lot {lot.code} {words}. {reason or verdict.sentence}", lot, after={"decision": decision}
-    )
+    words = {
+        "release": "released",
+        "hold": "held",
+        "downgrade": f"downgraded to {class_names(ctx).get(target, target)}",
+        "reject": "rejected",
+    }[decision]
+    ctx.record("lot.verdict", f"Lot {lot.code} {words}. {reason or said}", lot, after={"decision": decision})
     return made
 
 

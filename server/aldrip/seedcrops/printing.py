@@ -4,8 +4,8 @@ from typing import Any
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.words import day, number, share
-from aldrip.seedcrops.generations import rows_of, seed_needed, weights_of
-from aldrip.seedcrops.laying import ROLES, ring_m
+from aldrip.seedcrops.generations import rate_of, rows_of, seed_needed, weights_of
+from aldrip.seedcrops.laying import ROLES, layout_of, ring_m
 from aldrip.seedcrops.models import SeedBlock
 from aldrip.seedcrops.reading import class_names, drawing_of
 from aldrip_core.geometry import area_m2
@@ -30,10 +30,17 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         return f"{p[0] * scale:.1f},{(height - p[1]) * scale:.1f}"
 
     needed, tgw = seed_needed(block, weights), weights.tgw
+    drill = rate_of(block, layout_of(block), weights)
+    rate = (
+        f"{number(drill.seeds_per_m2 or 0, 1)} seeds a m², {number(drill.rate_kg_per_ha or 0, 1)} kg/ha, "
+        f"{number(drill.seeds_per_metre_of_row or 0, 1)} seeds a metre of row"
+        if drill
+        else ""
+    )
     return {
         "code": block.batch.code, "crop": block.batch.crop.name, "cultivar": block.batch.line.name if block.batch.line else "",
         "field": block.field.name, "area": f"{area_m2(ring_m(block)) / 10_000:.2f}", "organisation": ctx.organisation.name,
-        "seed_class": class_names(ctx).get(block.seed_class, block.seed_class), "pattern": block.pattern, "spacing": f"{block.row_spacing_m:g}",
+        "seed_class": class_names(ctx).get(block.seed_class, block.seed_class), "pattern": block.pattern, "rate": rate, "spacing": f"{block.row_spacing_m:g}",
         "bearing": f"{block.bearing_deg:g}", "borders": block.border_rows, "headlands": block.headland_rows,
         "planter": block.planter_rows, "passes": plan.passes if plan else None, "width": width * scale, "height": height * scale,
         "outline": " ".join(at(p) for p in drawing["outline"]), "female_share": share(plan.female_share, 1) if plan else "",
