@@ -80,7 +80,8 @@ def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     for fault in error.errors:
         place = [str(part) for part in fault["loc"] if part not in ("body", "query", "path", "file", "form")]
         place = place[1:] if len(place) > 1 and place[0] in ("body_params", "body") else place
-        errors.append(FieldError(".".join(place), contract.CODES.get(fault["type"], "wrong_type"), fault["msg"] + "."))
+        code = contract.CODES.get(fault["type"], "wrong_type")
+        errors.append(FieldError(".".join(place), code, contract.sentence_for(fault, code)))
     return _answer(request, refused_problem(errors), 422)
 
 

@@ -7,7 +7,7 @@ from django.db import models
 
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation
 from aldrip.deliveries.models import Delivery
-from aldrip.diary.models import Count
+from aldrip.diary.models import Count, Task
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
 from aldrip.methods.models import Container, Crop, IsolationRule, Line, Standard
 from aldrip.places.models import LandUse, Place, Site
@@ -581,3 +581,41 @@ class InBatches(RefusalCase):
         self.post("/deliveries", {**good, "client_uuid": uid()})
         lot.refresh_from_db()
         self.assertEqual(lot.balance, 1000)
+
+
+class InTheShapeOfAnInput(RefusalCase):
+    """What a schema finds wrong is said in words of ours, at the door of the rooms and of the calculators alike."""
+
+    def test_at_the_door_of_a_room(self) -> None:
+        self.refused("/tasks", {"title": "Mend the door", "due": "2027-07-08"}, [
+            ({"part_of_day": "noon"}, "part_of_day", "not_a_choice"), ({"due": "soon"}, "due", "not_a_date"), ({"minutes": -1}, "minutes", "out_of_range"),
+            ({"minutes": 10**6}, "minutes", "out_of_range"), ({"minutes": "long"}, "minutes", "wrong_type"), ({"minutes": 1.5}, "minutes", "wrong_type"),
+            ({"title": "x" * 201}, "title", "too_large"), ({"title": 5}, "title", "wrong_type"), ({"title": " "}, "title", "missing"),
+        ], keeps=[Task])  # fmt: skip
+        self.refused("/tasks", {"title": "Mend the door"}, [({}, "due", "missing")], keeps=[Task])
+
+    def test_the_sentences_name_the_choices_and_the_bounds(self) -> None:
+        def said(**more: Any) -> str:
+            body = {"title": "Mend", "due": "2027-07-08", **more}
+            return str(self.post("/tasks", body, status=422)["errors"][0]["message"])
+
+        self.assertEqual(said(part_of_day="noon"), "Choose one of early, morning, afternoon or evening.")
+        self.assertEqual(said(minutes=-1), "0 or more is needed.")
+        self.assertEqual(said(minutes=10**6), "10000 or less is needed.")
+        self.assertEqual(said(minutes="long"), "A whole number is needed.")
+        self.assertEqual(said(due="soon"), "A date is needed, written YYYY-MM-DD.")
+        self.assertEqual(said(title="x" * 201), "At most 200 characters may stand here.")
+
+    def test_at_the_door_of_the_calculators(self) -> None:
+        for name, body, field, words in (
+            ("drying", {"from_percent": 19.5, "to_percent": 16}, "mass_kg", "This is needed."),
+            ("drying", {"mass_kg": "heavy", "from_percent": 19.5, "to_percent": 16}, "mass_kg", "A number is needed."),
+            ("drying", {"mass_kg": 5, "from_percent": 19.5, "to_percent": 16, "colour": 1}, "colour", "There is no such field here."),
+            ("generations", {"need_kg": 5, "steps": []}, "steps", "At least 1 must stand here, not 0."),
+            ("reject-number", {"plants": 100, "limit": 0.01, "decision": "dice"}, "decision", "Choose one of reject_number or plain_max."),
+            ("reject-number", {"plants": 1.5, "limit": 0.01, "decision": "plain_max"}, "plants", "A whole number is needed."),
+            ("off-type-interval", {"plants": 100, "found": -1}, "found", "0 or more is needed, not -1."),
+            ("row-plan", {"outline": "{x}"}, "outline", "A list is needed."),
+        ):  # fmt: skip
+            told = self.call("post", f"/calc/{name}", body, status=422)["errors"]
+            self.assertIn((field, words), [(one["field"], one["message"]) for one in told], told)

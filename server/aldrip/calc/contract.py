@@ -2,6 +2,7 @@
 
 import json
 import math
+from collections.abc import Mapping
 from dataclasses import fields, is_dataclass
 from datetime import date
 from enum import Enum
@@ -31,12 +32,41 @@ CODES = {
     "string_too_long": "too_large",
 }
 SENTENCES = {
-    "unknown_field": "This calculator has no such field.",
+    "unknown_field": "There is no such field here.",
     "missing": "This is needed.",
     "not_json": "The input is not JSON: {msg}.",
     "not_a_date": "A date is needed, written YYYY-MM-DD.",
     "not_finite": "A number is needed, neither infinite nor undefined.",
 }
+BY_TYPE = {
+    "literal_error": "Choose one of {expected}.",
+    "greater_than": "More than {gt} is needed{instead}.",
+    "greater_than_equal": "{ge} or more is needed{instead}.",
+    "less_than": "Less than {lt} is needed{instead}.",
+    "less_than_equal": "{le} or less is needed{instead}.",
+    "too_short": "At least {min_length} must stand here, not {actual_length}.",
+    "too_long": "At most {max_length} may stand here, not {actual_length}.",
+    "string_too_long": "At most {max_length} characters may stand here.",
+    "int_parsing": "A whole number is needed.", "int_type": "A whole number is needed.", "int_from_float": "A whole number is needed, without a fraction.",
+    "float_parsing": "A number is needed.", "float_type": "A number is needed.", "string_type": "Text is needed.", "bool_type": "Yes or no is needed.",
+    "bool_parsing": "Yes or no is needed.", "list_type": "A list is needed.", "tuple_type": "A list is needed.", "dict_type": "Named fields are needed.",
+    "model_type": "Named fields are needed.", "model_attributes_type": "Named fields are needed.", "uuid_parsing": "This is no UUID.",
+}  # fmt: skip
+LONGEST_INPUT = 40
+
+
+def sentence_for(fault: Mapping[str, Any], code: str) -> str:
+    """What a schema found wrong, in a sentence of ours where there is one."""
+    shown = str(fault.get("input", ""))
+    if len(shown) > LONGEST_INPUT:
+        shown = shown[:LONGEST_INPUT] + " …"
+    given = {**(fault.get("ctx") or {}), "instead": f", not {shown}" if shown else "", "msg": fault["msg"]}
+    given["expected"] = str(given.get("expected", "")).replace("'", "")
+    wanted = SENTENCES.get(code) or BY_TYPE.get(fault["type"])
+    try:
+        return (wanted or f"{fault['msg'][:1].upper()}{fault['msg'][1:]}.").format(**given)
+    except (KeyError, IndexError, ValueError):  # braces of somebody's own, or another wording of the schema library
+        return f"{fault['msg']}."
 
 
 def _clean(value: Any, *, keep_null: bool = False) -> Any:
@@ -77,7 +107,7 @@ def field_errors(error: ValidationError) -> list[FieldError]:
     found = []
     for fault in error.errors(include_url=False):
         code = CODES.get(fault["type"], fault["type"] if fault["type"] in SENTENCES else "wrong_type")
-        text = SENTENCES.get(code, fault["msg"][:1].upper() + fault["msg"][1:] + ".").format(msg=fault["msg"])
+        text = sentence_for(fault, code)
         place = [str(part) for part in fault["loc"] if part != "[key]"]
         found.append(FieldError(".".join(place), code, text.replace("..", ".")))
     return found

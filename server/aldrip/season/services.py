@@ -211,6 +211,9 @@ def _seed_lots(ctx: Ctx) -> list[Decision]:
                     "Enter results",
                 )
             )
+        elif lot.status == "clean":
+            found.append(Decision("lots", None, f"judge {lot.code}", f"{lot.crop.name} {lot.code} is tested and waits for its verdict.",
+                                  f"/lots?lot={lot.pk}", "See the verdict"))  # fmt: skip
     return found
 
 
