@@ -12,10 +12,9 @@ from pathlib import Path
 from unittest import TestCase as PlainCase
 
 from django.conf import settings
-from django.test import SimpleTestCase, TestCase
+from django.test import TestCase
 
 from aldrip.calc import contract
-from launcher import state
 from launcher.postgres import Cluster
 
 ROOT = Path(settings.ROOT)
@@ -51,24 +50,6 @@ class CalcDoor(TestCase):
 
     def test_it_needs_no_sign_in_and_a_get_is_not_an_answer(self) -> None:
         self.assertEqual(self.client.get("/api/calc/oversow").status_code, 405)
-
-
-class OwnState(SimpleTestCase):
-    def test_a_secret_is_made_once_and_only_its_owner_reads_it(self) -> None:
-        name = f"test-secret-{os.getpid()}"
-        first = state.secret(name)
-        path = state.state_dir() / name
-        try:
-            self.assertEqual(state.secret(name), first)
-            self.assertEqual(path.stat().st_mode & 0o777, 0o600)
-            self.assertGreater(len(first), 30)
-        finally:
-            path.unlink()
-
-    def test_ports_are_free_and_remembered(self) -> None:
-        name = f"test-{os.getpid()}"
-        self.assertEqual(state.kept_port(name), state.kept_port(name))
-        self.assertTrue(state.port_is_free(state.free_port()))
 
 
 class OwnCluster(PlainCase):
