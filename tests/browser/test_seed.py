@@ -189,6 +189,31 @@ class AtAnotherTime(SeedBrowserCase):
         self.assertEqual(block.parents.get(role="M").sow_on, before)
 
 
+class WhereFingersPoint(SeedBrowserCase):
+    def test_a_day_is_picked_in_the_devices_own_calendar_and_nothing_is_too_small_to_hit(self) -> None:
+        self.sign_in()
+        block = self.lay_out(self.enter_order())
+        advance(self.ctx, date(2027, 4, 16))
+        self.size(390, 844)
+        touch = "Emulation.setTouchEmulationEnabled"
+        self.driver.execute_cdp_cmd(touch, {"enabled": True, "maxTouchPoints": 1})
+        self.addCleanup(self.driver.execute_cdp_cmd, touch, {"enabled": False})
+        self.open(f"/seedcrops/{block.pk}")
+        self.see("Sowing record")
+        day = self.field("Sown on")
+        self.assertEqual(day.get_attribute("type"), "date")
+        day.send_keys("04152027")
+        self.see("Thu 15 Apr 2027, week 15")
+        shown = [
+            one
+            for one in self.driver.find_elements(By.CSS_SELECTOR, "main .btn, main .input, main summary")
+            if one.is_displayed()
+        ]
+        self.assertGreater(len(shown), 4)
+        low = [(one.tag_name, one.text, one.size["height"]) for one in shown if one.size["height"] < 44]
+        self.assertEqual(low, [])
+
+
 class FromPromiseToDeclaration(SeedBrowserCase):
     def test_one_order_of_hybrid_seed_from_entry_to_quality_declaration(self) -> None:
         self.sign_in()

@@ -25,16 +25,19 @@ export function DayField(props: DayProps) {
   return touch ? <Native {...props} /> : <Written {...props} />;
 }
 
-function Native({ value, onChange, onDone, bare: _, className = "", ...rest }: DayProps) {
+function Native({ value, onChange, onDone, bare, className = "", ...rest }: DayProps) {
   return (
-    <input
-      {...rest}
-      className={`input ${className}`}
-      type="date"
-      value={value}
-      onChange={(event) => onChange(event.target.value)}
-      onBlur={onDone}
-    />
+    <>
+      <input
+        {...rest}
+        className={`input ${className}`}
+        type="date"
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        onBlur={onDone}
+      />
+      {value && !bare ? <span className="note">{`${said(value)}, ${week(value)}`}</span> : null}
+    </>
   );
 }
 
