@@ -136,7 +136,7 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
     found = []
     for visit in block.inspections.all():
         if visit.state != Inspection.State.SIGNED and visit.planned_on <= ctx.today + timedelta(days=3):
-            found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"{block.field.name}, {block.batch.crop.name.lower()}: {visit.words.lower()}.",
+            found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"Inspect {block.batch.crop.name.lower()} on {block.field.name}: {visit.words.lower()}.",
                                   f"/seedcrops/inspections/{visit.pk}", "Count"))  # fmt: skip
     if any(s.actual_start for s in block.batch.stages.all() if s.kind == "harvest"):
         return found
