@@ -102,7 +102,7 @@ class FromOrderToNote(BrowserCase):
             self.fill("Good ones", str(good))
             self.fill("damaged", "40")
             self.press("Graded")
-            self.until(lambda one=one: Lot.objects.filter(from_stage__stage__batch=one).exists(), "the graded lot")
+            self.until(lambda one=one: Lot.objects.filter(from_stages__stage__batch=one).exists(), "the graded lot")
         self.open("/deliveries")
         self.press("Hand over order 118")
         self.see("18,000 plants wanted")

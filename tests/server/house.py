@@ -2,7 +2,7 @@
 
 import uuid
 from datetime import date
-from typing import Any
+from typing import Any, Self
 
 from django.test import Client, TestCase
 
@@ -91,6 +91,13 @@ class HouseCase(TestCase):
     def setUpTestData(cls) -> None:
         load_library()
         cls.ctx = make_house()
+
+    @classmethod
+    def teller(cls) -> Self:
+        """Somebody who lives through a story once, for all tests of a class; what a test does to it is undone after it."""
+        told = cls()
+        HouseCase.setUp(told)
+        return told
 
     def setUp(self) -> None:
         self.ctx.organisation.refresh_from_db()

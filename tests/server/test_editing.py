@@ -13,10 +13,11 @@ from tests.server.house import HouseCase, advance, member, seed_lot
 
 
 class Proposals(HouseCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.lot = seed_lot(self.ctx)
-        self.line, self.batch = self.planned(order="401", due="2027-W37")
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        cls.lot = seed_lot(cls.ctx)
+        cls.line, cls.batch = cls.teller().planned(order="401", due="2027-W37")
 
     def state(self) -> dict:
         return state_of(*load_batch(self.ctx, self.batch.pk))

@@ -29,6 +29,7 @@ class StateCase(unittest.TestCase):
         for patch in (
             mock.patch.dict(os.environ, {"XDG_STATE_HOME": folder.name}),
             mock.patch("os.geteuid", return_value=1000),
+            mock.patch.object(install, "say"),
         ):
             patch.start()
             self.addCleanup(patch.stop)

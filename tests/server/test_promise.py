@@ -72,7 +72,7 @@ class OnePromise(HouseCase):
         self._count(batch, [214, 210, 219, 205, 212, 216])
         self._move(batch, 2, 3)
         good, out = self._grade(batch, 12_450, 610)
-        graded = Lot.objects.get(from_stage__stage__batch=batch)
+        graded = Lot.objects.get(from_stages__stage__batch=batch)
         self.assertEqual(graded.balance, good)
         self.assertEqual(Yield.objects.get(lot=graded).quantity, good)
 
@@ -178,14 +178,16 @@ class OnePromise(HouseCase):
 class SixtyOnePerCent(HouseCase):
     """The batch that came up at 61 %."""
 
-    def setUp(self) -> None:
-        super().setUp()
-        seed_lot(self.ctx, grams=900)
-        advance(self.ctx, date(2027, 6, 14))
-        self.line, self.batch = self.planned(order="118", quantity="18000", due="2027-W31")
-        advance(self.ctx, date(2027, 6, 29))
-        self.post(f"/batches/{self.batch.pk}/sown", {"on": "2027-06-29"})
-        advance(self.ctx, date(2027, 7, 5))
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        told = cls.teller()
+        seed_lot(cls.ctx, grams=900)
+        advance(cls.ctx, date(2027, 6, 14))
+        cls.line, cls.batch = told.planned(order="118", quantity="18000", due="2027-W31")
+        advance(cls.ctx, date(2027, 6, 29))
+        told.post(f"/batches/{cls.batch.pk}/sown", {"on": "2027-06-29"})
+        advance(cls.ctx, date(2027, 7, 5))
 
     def count(self, found: list[int], **more: Any) -> Any:
         body = {
@@ -301,7 +303,7 @@ class Short(HouseCase):
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         advance(self.ctx, date(2027, 9, 10))
         self.post(f"/batches/{batch.pk}/graded", {"good": 1500, "out": [], "on": "2027-09-10", "client_uuid": uid()})
-        lot = Lot.objects.get(from_stage__stage__batch=batch)
+        lot = Lot.objects.get(from_stages__stage__batch=batch)
         body: dict[str, Any] = {
             "order_id": line.order_id, "on": "2027-09-10", "client_uuid": uid(),
             "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": 1500}],
@@ -329,7 +331,7 @@ class Short(HouseCase):
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         advance(self.ctx, date(2027, 9, 6))
         self.post(f"/batches/{batch.pk}/graded", {"good": 1100, "on": "2027-09-06", "client_uuid": uid()})
-        lot = Lot.objects.get(from_stage__stage__batch=batch)
+        lot = Lot.objects.get(from_stages__stage__batch=batch)
         for pick, code in (
             ({"line_id": line.pk, "lot_id": lot.pk, "quantity": 1001}, "too_many"),
             ({"line_id": other.pk, "lot_id": lot.pk, "quantity": 5}, "does_not_fit"),

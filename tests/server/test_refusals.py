@@ -260,10 +260,12 @@ class InLots(RefusalCase):
 
 
 class OfOwnSeed(SeedCase, RefusalCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.block = self.sown()
-        self.on(date(2027, 7, 1))
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        told = cls.teller()
+        cls.block = told.sown()
+        told.on(date(2027, 7, 1))
 
     def test_at_the_weighbridge(self) -> None:
         self.on(date(2027, 9, 10))

@@ -11,10 +11,11 @@ from django.test.utils import CaptureQueriesContext
 
 from aldrip.accounts.models import AuditEvent, Role
 from aldrip.accounts.routes import ROUTES
+from aldrip.batches.forecasting import in_stock
 from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Document
 from aldrip.diary.models import Task
-from aldrip.lots.descent import descent
+from aldrip.lots.descent import batches_behind, descent
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Standard
@@ -28,11 +29,13 @@ from tests.server.seed_house import FIELD, NEAR, SPRING, SeedCase, make_seed_hou
 
 
 class Counting(SeedCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.block = self.sown()
-        self.on(date(2027, 6, 28))
-        self.visit = self.block.inspections.get(number=1)
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        told = cls.teller()
+        cls.block = told.sown()
+        told.on(date(2027, 6, 28))
+        cls.visit = cls.block.inspections.get(number=1)
 
     def test_the_plan_is_spread_over_the_field_and_frozen_when_the_count_begins(self) -> None:
         begun = self.post(f"/inspections/{self.visit.pk}/begin")
@@ -278,6 +281,42 @@ class AtTheDoor(SeedCase):
             "out_of_range",
         )
 
+    def test_a_lot_cleaned_from_two_fields_counts_for_both_with_their_shares(self) -> None:
+        one = self.sown()
+        other = self.laid_out(field="Far field", order="two")
+        for role, name in (("F", "AA-1"), ("M", "RR-2")):
+            lot = Lot.objects.filter(line__name=name).first()
+            assert lot is not None
+            self.post(
+                f"/seed-blocks/{other.pk}/sown",
+                {"role": role, "lot_id": lot.pk, "kg": "2", "on": "2027-04-15", "client_uuid": uid()},
+            )
+        self.on(date(2027, 9, 10))
+        raws = []
+        for block, gross in ((one, "9000 kg"), (other, "7800 kg")):
+            self.post(
+                f"/seed-blocks/{block.pk}/male-out",
+                {"on": "2027-08-20", "how": "cut and destroyed", "client_uuid": uid()},
+            )
+            raws.append(self.load(block, on="2027-09-10", gross=gross)["loads"][-1]["lot_id"])
+        body = {
+            "on": "2027-09-10", "lots": [{"lot_id": raws[0], "kg": "1800"}, {"lot_id": raws[1], "kg": "600"}], "clean": "2200",
+            "screenings": "190", "client_uuid": uid(),
+        }  # fmt: skip
+        same = [self.post("/cleaning", body)["id"] for _ in range(2)]
+        self.assertEqual(same[0], same[1])
+        stock = in_stock([one.batch_id, other.batch_id])
+        clean = {pk: sum(found.values()) for pk, found in stock.items()}
+        self.assertAlmostEqual(clean[one.batch_id], 1650, places=2)
+        self.assertAlmostEqual(clean[other.batch_id], 550, places=2)
+        for block in (one, other):
+            batch = Batch.objects.get(pk=block.batch_id)
+            self.assertAlmostEqual(batch.expected, clean[batch.pk], delta=2)
+        self.assertEqual(set(batches_behind(self.ctx, same[0])), {one.batch_id, other.batch_id})
+        # One of the two ends; the other's share stays in the bin.
+        self.post(f"/batches/{other.batch_id}/end", {"cause": "the customer is gone"})
+        self.assertAlmostEqual(float(Lot.objects.get(pk=same[0]).balance), 1650, places=2)
+
     def test_lots_of_two_cultivars_are_never_blended(self) -> None:
         block = self.sown()
         self.on(date(2027, 9, 10))
@@ -298,11 +337,13 @@ class AtTheDoor(SeedCase):
 
 
 class Releasing(SeedCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.block = self.sown()
-        self.on(date(2027, 7, 1))
-        self.lot = self.clean_lot(self.block)
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        told = cls.teller()
+        cls.block = told.sown()
+        told.on(date(2027, 7, 1))
+        cls.lot = told.clean_lot(cls.block)
 
     def test_no_release_while_a_result_is_missing_and_the_words_say_which(self) -> None:
         self.accept_all(self.block)

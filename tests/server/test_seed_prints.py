@@ -72,12 +72,14 @@ class DrillPlans(DrilledCase, PrintCase):
 
 
 class LotPapers(PrintCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.block = self.sown()
-        self.on(date(2027, 7, 1))
-        self.lot = self.clean_lot(self.block)
-        self.accept_all(self.block)
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        told = cls.teller()
+        cls.block = told.sown()
+        told.on(date(2027, 7, 1))
+        cls.lot = told.clean_lot(cls.block)
+        told.accept_all(cls.block)
 
     def results(self, **germination: Any) -> None:
         self.result(self.lot, "germination", **germination)

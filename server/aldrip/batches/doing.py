@@ -275,7 +275,7 @@ def graded(
 ) -> Lot:  # fmt: skip
     """Grade a batch against its standard: the good ones become a lot, the rest is counted by cause."""
     batch, stages = load_batch(ctx, batch_id, lock=True)
-    done = ctx.rows(Lot).filter(from_stage__stage__batch=batch, movements__client_uuid=client_uuid).first()
+    done = ctx.rows(Lot).filter(from_stages__stage__batch=batch, movements__client_uuid=client_uuid).first()
     if done is not None:
         return done
     _open(batch)

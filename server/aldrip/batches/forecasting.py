@@ -5,11 +5,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from django.db.models import Q, Sum
+from django.db.models import OuterRef, Q, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import update_rows
-from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.batches.models import Allocation, Batch, BatchStage, Yield
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip_core.distributions import Spread, product
@@ -95,16 +95,19 @@ def losses(ctx: Ctx, batches: Iterable[int]) -> dict[int, int]:
 
 
 def in_stock(batches: Iterable[int]) -> dict[int, dict[int, float]]:
-    """What batches gave to stock and is still there, by stage; batches without a lot are absent."""
+    """What batches gave to stock and is still there, by stage; batches without a lot are absent.
+
+    A lot that several batches gave to counts for each with its share.
+    """
+    given = Yield.objects.filter(lot=OuterRef("lot")).values("lot").annotate(whole=Sum("quantity")).values("whole")
     rows = (
-        Batch.objects.filter(pk__in=list(batches), stages__yields__isnull=False)
-        .values_list("pk", "stages__order")
-        .annotate(total=Sum("stages__yields__lot__balance"))
-    )
+        Yield.objects.filter(stage__batch__in=list(batches)).annotate(given=Subquery(given))
+        .values_list("stage__batch", "stage__order", "quantity", "given", "lot__balance")
+    )  # fmt: skip
     found: dict[int, dict[int, float]] = defaultdict(dict)
-    for pk, order, total in rows:
-        if total is not None:
-            found[pk][order] = float(total)
+    for pk, order, quantity, whole, balance in rows:
+        there = float(balance) * float(quantity / whole) if whole else 0.0
+        found[pk][order] = found[pk].get(order, 0.0) + there
     return found
 
 

@@ -145,5 +145,10 @@ class Yield(models.Model):
     """What a stage gave to stock: the only way from plan to lot."""
 
     stage = models.ForeignKey(BatchStage, on_delete=models.PROTECT, related_name="yields")
-    lot = models.OneToOneField(Lot, on_delete=models.PROTECT, related_name="from_stage")
+    lot = models.ForeignKey(
+        Lot, on_delete=models.PROTECT, related_name="from_stages"
+    )  # several fields may be cleaned into one
     quantity = models.DecimalField(max_digits=16, decimal_places=4)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["stage", "lot"], name="yield_once")]

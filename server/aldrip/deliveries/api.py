@@ -111,7 +111,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
                 "standard": line.standard.name if line.standard else "",
                 "stock": [
                     {"lot_id": lot.pk, "code": lot.code, "balance": float(lot.balance), "graded_on": lot.received_on,
-                     "batch": lot.from_stage.stage.batch.code if hasattr(lot, "from_stage") else ""}
+                     "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all())}
                     for lot in stock[line.pk]
                 ],
                 "batches": [

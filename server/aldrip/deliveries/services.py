@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 
 from django.db import transaction
@@ -55,7 +56,8 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
         ctx.rows(Lot)
         .filter(crop__in={line.crop_id for line in lines}, balance__gt=0)
         .filter(~Q(form="seed") | Q(status=Status.RELEASED))
-        .select_related("from_stage__stage__batch", "line")
+        .select_related("line")
+        .prefetch_related("from_stages__stage__batch")
         .order_by("received_on", "id")
     )
     found: dict[int, list[Lot]] = defaultdict(list)
@@ -224,18 +226,14 @@ def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
         "order_line__order"
     )
     lines = [row.order_line for row in waiting]
-    graded = list(Lot.objects.filter(from_stage__stage__batch=batch, balance__gt=0))
-    for lot in graded:
+    for given in Yield.objects.filter(stage__batch=batch, lot__balance__gt=0).select_related("lot"):
+        # Of a lot that other fields gave to as well, theirs stays.
+        theirs = sum((y.quantity for y in given.lot.from_stages.exclude(stage__batch=batch)), Decimal(0))
+        own = amount(float(given.lot.balance * given.quantity / (given.quantity + theirs)))
         move(
-            ctx,
-            lot,
-            -lot.balance,
-            "discarded",
-            on=ctx.today,
-            subject=batch,
-            subject_code=batch.code,
+            ctx, given.lot, -min(own, given.lot.balance), "discarded", on=ctx.today, subject=batch, subject_code=batch.code,
             reason=cause.strip()[:300],
-        )
+        )  # fmt: skip
     if batch.state == Batch.State.READY:
         _end(ctx, batch, ctx.today)
     else:

@@ -10,7 +10,7 @@ from aldrip.batches.models import Batch
 from aldrip.lots import laboratory, releasing
 from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
-from aldrip.lots.processing import Load, Part
+from aldrip.lots.processing import Cleaned, Dried, Load, Part
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import LineSpec, add_line, save_field_standard, save_rule, save_seed_standard
 from aldrip.orders import services as orders
@@ -184,21 +184,13 @@ class SeedSeason:
             self.loads.append(intake.lot_id)
 
     def _dry(self, entry: dict[str, Any]) -> None:
-        harvesting.dry(
-            self.ctx,
-            self.loads[entry["load"] - 1],
-            to_percent=entry["to"],
-            mass_after_kg=None,
-            on=entry["day"],
-            client_uuid=self.uuid(),
-        )
+        harvesting.dry(self.ctx, self.loads[entry["load"] - 1], Dried(entry["to"], entry["day"], self.uuid()))
 
     def _clean(self, entry: dict[str, Any]) -> None:
         raw = self.ctx.rows(Lot).get(pk=self.loads[entry["load"] - 1])
-        lot = harvesting.clean(
-            self.ctx, [Part(raw.pk, float(raw.balance))], clean_kg=entry["clean"], screenings_kg=entry["screenings"], on=entry["day"],
-            client_uuid=self.uuid(),
-        )  # fmt: skip
+        parts = [Part(raw.pk, float(raw.balance))]
+        run = Cleaned(parts, entry["clean"], entry["screenings"], entry["day"], self.uuid())
+        lot = harvesting.clean(self.ctx, run)
         self.clean.append(lot.pk)
 
     def _test(self, entry: dict[str, Any]) -> None:

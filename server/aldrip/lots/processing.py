@@ -98,18 +98,22 @@ def own_lot(ctx: Ctx, lot_id: int, *states: str) -> Lot:
     return lot
 
 
+@dataclass(frozen=True)
+class Dried:
+    """A drying: moisture afterwards [% wet basis], the weight if it was weighed [kg], where the rest went."""
+
+    to_percent: float
+    on: date
+    client_uuid: uuid.UUID
+    mass_after_kg: float | None = None
+    reason: str = ""
+
+
 @transaction.atomic
-def dry(
-    ctx: Ctx,
-    lot_id: int,
-    *,
-    to_percent: float,
-    mass_after_kg: float | None,
-    on: date,
-    client_uuid: uuid.UUID,
-    reason: str = "",
-) -> Lot:
+def dry(ctx: Ctx, lot_id: int, dried: Dried) -> Lot:
     """A raw lot was dried: the water leaves it. With a weight after drying, what is missing besides water is asked for."""
+    to_percent, mass_after_kg, on, reason = dried.to_percent, dried.mass_after_kg, dried.on, dried.reason
+    client_uuid = dried.client_uuid
     lot = ctx.get(Lot, lot_id, lock=True)
     if ctx.rows(Movement).filter(client_uuid=client_uuid).exists():
         return lot
@@ -156,21 +160,26 @@ class Part:
     kg: float
 
 
+@dataclass(frozen=True)
+class Cleaned:
+    """A run of the cleaner: what went in, what came out clean and as screenings [kg], where the rest went."""
+
+    parts: Sequence[Part]
+    clean_kg: float
+    screenings_kg: float
+    on: date
+    client_uuid: uuid.UUID
+    reason: str = ""
+
+
 @transaction.atomic
-def clean(
-    ctx: Ctx,
-    parts: Sequence[Part],
-    *,
-    clean_kg: float,
-    screenings_kg: float,
-    on: date,
-    client_uuid: uuid.UUID,
-    reason: str = "",
-) -> Lot:
+def clean(ctx: Ctx, run: Cleaned) -> Lot:
     """Raw lots went over the cleaner: a new lot with its parents; screenings and loss are named.
 
     Several lots of one cultivar, class and moisture may be blended so; different cultivars never.
     """
+    parts, clean_kg, screenings_kg = run.parts, run.clean_kg, run.screenings_kg
+    on, client_uuid, reason = run.on, run.client_uuid, run.reason
     _not_in_future(ctx, on)
     if not parts or len({part.lot_id for part in parts}) != len(parts):
         raise refuse("lots", "missing", "Which lots went over the cleaner? Name each once.")

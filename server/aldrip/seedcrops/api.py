@@ -10,7 +10,7 @@ from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.quantity import read_measure
 from aldrip.base.schemas import Done, steps
 from aldrip.lots.models import Lot
-from aldrip.lots.processing import Load, Part
+from aldrip.lots.processing import Cleaned, Dried, Load, Part
 from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, reading
 from aldrip.seedcrops.laying import LayoutChange, load_block
 from aldrip.seedcrops.printing import rows_facts
@@ -247,15 +247,7 @@ def harvest(ctx: Ctx, block_id: int, body: HarvestIn) -> Any:
 def dry(ctx: Ctx, lot_id: int, body: DryIn) -> Any:
     """A lot was dried; the water leaves its balance."""
     after = read_measure(body.mass_after, "kg", "mass_after") if body.mass_after.strip() else None
-    lot = harvesting.dry(
-        ctx,
-        lot_id,
-        to_percent=body.to_percent,
-        mass_after_kg=after,
-        on=body.on,
-        client_uuid=body.client_uuid,
-        reason=body.reason,
-    )
+    lot = harvesting.dry(ctx, lot_id, Dried(body.to_percent, body.on, body.client_uuid, after, body.reason))
     return {"id": lot.pk, "code": lot.code, "message": f"{lot.code} stands at {float(lot.balance):,.1f} kg."}
 
 
@@ -263,10 +255,8 @@ def dry(ctx: Ctx, lot_id: int, body: DryIn) -> Any:
 def clean(ctx: Ctx, body: CleanIn) -> Any:
     """Raw lots went over the cleaner; a clean lot came out."""
     parts = [Part(one.lot_id, read_measure(one.kg, "kg", f"lots.{n}.kg")) for n, one in enumerate(body.lots)]
-    lot = harvesting.clean(
-        ctx, parts, clean_kg=read_measure(body.clean, "kg", "clean"), screenings_kg=read_measure(body.screenings or "0", "kg", "screenings"),
-        on=body.on, client_uuid=body.client_uuid, reason=body.reason,
-    )  # fmt: skip
+    out = read_measure(body.clean, "kg", "clean"), read_measure(body.screenings or "0", "kg", "screenings")
+    lot = harvesting.clean(ctx, Cleaned(parts, *out, body.on, body.client_uuid, body.reason))
     return {"id": lot.pk, "code": lot.code, "message": f"Clean seed is lot {lot.code}."}
 
 

@@ -1,7 +1,7 @@
 """Harvest to lot: the male out first, loads at the door, drying, cleaning, and the verdict with its field behind it."""
 
 import uuid
-from collections.abc import Sequence
+from collections import defaultdict
 from datetime import date, timedelta
 
 from django.db import transaction
@@ -16,7 +16,7 @@ from aldrip.diary.models import Task
 from aldrip.lots import processing, releasing
 from aldrip.lots.descent import batches_behind
 from aldrip.lots.models import Intake, Lot, LotParent, Status, Verdict
-from aldrip.lots.processing import Load, Part
+from aldrip.lots.processing import Cleaned, Dried, Load
 from aldrip.lots.services import amount
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import sown_on
@@ -175,48 +175,31 @@ def _stage_reached(ctx: Ctx, lot: Lot, kind: str, on: date, *, state: str | None
 
 
 @transaction.atomic
-def dry(
-    ctx: Ctx,
-    lot_id: int,
-    *,
-    to_percent: float,
-    mass_after_kg: float | None,
-    on: date,
-    client_uuid: uuid.UUID,
-    reason: str = "",
-) -> Lot:
+def dry(ctx: Ctx, lot_id: int, dried: Dried) -> Lot:
     """A lot was dried; the batch behind it has come that far."""
-    lot = processing.dry(
-        ctx, lot_id, to_percent=to_percent, mass_after_kg=mass_after_kg, on=on, client_uuid=client_uuid, reason=reason
-    )
+    lot = processing.dry(ctx, lot_id, dried)
     ctx.rows(Task).filter(subject_kind="lot", subject_id=lot.pk, kind="dry", state=Task.State.TODO).update(
         state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user
     )
-    _stage_reached(ctx, lot, "dry", on)
+    _stage_reached(ctx, lot, "dry", dried.on)
     return lot
 
 
 @transaction.atomic
-def clean(
-    ctx: Ctx,
-    parts: Sequence[Part],
-    *,
-    clean_kg: float,
-    screenings_kg: float,
-    on: date,
-    client_uuid: uuid.UUID,
-    reason: str = "",
-) -> Lot:
-    """Raw lots were cleaned into one; it counts for the batch from now on."""
-    lot = processing.clean(
-        ctx, parts, clean_kg=clean_kg, screenings_kg=screenings_kg, on=on, client_uuid=client_uuid, reason=reason
-    )
-    batches = sorted(block_ids_of(ctx, lot))
-    if batches and not Yield.objects.filter(lot=lot).exists():  # a repeat finds it there
-        _, stages = load_batch(ctx, batches[0], lock=True)
-        row = next(s for s in stages if s.kind == "clean")
-        Yield.objects.create(stage=row, lot=lot, quantity=amount(clean_kg))
-    _stage_reached(ctx, lot, "clean", on)
+def clean(ctx: Ctx, run: Cleaned) -> Lot:
+    """Raw lots were cleaned into one; it counts for the batches behind it from now on, each with its share."""
+    lot = processing.clean(ctx, run)
+    if not Yield.objects.filter(lot=lot).exists():  # a repeat finds it there
+        batch_of = dict(ctx.rows(Intake).filter(lot__in=[p.lot_id for p in run.parts]).values_list("lot", "subject_id"))
+        taken: dict[int, float] = defaultdict(float)
+        for part in run.parts:
+            taken[batch_of[part.lot_id]] += part.kg
+        for pk, kilos in sorted(taken.items()):
+            _, stages = load_batch(ctx, pk, lock=True)
+            row = next(s for s in stages if s.kind == "clean")
+            share = run.clean_kg * kilos / sum(taken.values())
+            Yield.objects.create(stage=row, lot=lot, quantity=amount(share))
+    _stage_reached(ctx, lot, "clean", run.on)
     return lot
 
 
