@@ -4,6 +4,8 @@ import { fileURLToPath, pathToFileURL } from "node:url";
 import path from "node:path";
 import readline from "node:readline";
 
+import "./browser_stub.mjs";
+
 const here = path.dirname(fileURLToPath(import.meta.url));
 const web = path.resolve(here, "../../web");
 const { createServer } = await import(pathToFileURL(createRequire(path.join(web, "package.json")).resolve("vite")).href);
@@ -19,7 +21,7 @@ for await (const line of readline.createInterface({ input: process.stdin })) {
   const { name, args } = JSON.parse(line);
   let answer;
   try {
-    answer = { value: calls[name](...args) ?? null };
+    answer = { value: (await calls[name](...args)) ?? null };
   } catch (error) {
     answer = { error: String(error.message ?? error) };
   }

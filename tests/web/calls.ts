@@ -1,6 +1,7 @@
 /** What the tests call of the front end: its own functions, flattened where they give back functions. */
 import { outline, stack, widest } from "../../web/src/rooms/batches/boardLayout";
 import { makeLogScale } from "../../web/src/rooms/batches/ladderScale";
+import { keep, keepSheet, keptSheet, send, waiting } from "../../web/src/rooms/seedcrops/outbox";
 import { barLength, frameOf, marksOf, pathOf, patternStrip } from "../../web/src/rooms/seedcrops/rowsLayout";
 import { nearest, outlookFrom, rejectAt, stateFrom, tallyWith } from "../../web/src/rooms/seedcrops/verdictTable";
 import { HEAD, makeScale } from "../../web/src/shell/span";
@@ -40,4 +41,43 @@ export function rowsDrawn(drawing: Any, width: number, height: number, margin: n
 export function bodyDrawn(bodies: Any, start: string, end: string) {
   const x = (day: string) => dayNumber(day) - dayNumber(start);
   return stack(bodies, start, end).map((laid) => ({ ...laid, path: outline(laid, x, (v) => v), label: widest(laid, x) }));
+}
+
+/** Entries are kept and sent as a story says; what went to the server and what waits afterwards comes back, step by step. */
+export async function outboxStory(steps: Any[]) {
+  const told: Any[] = [];
+  for (const step of steps) {
+    if (step.keep)
+      for (const [at, uuid] of step.keep.entries())
+        await keep({
+          inspection: step.inspection,
+          entry: { client_uuid: uuid, area: 1, plants: 1, faults: {}, note: "", takes_back: null, at: step.at ?? `2027-07-06T08:00:00.${String(at).padStart(3, "0")}Z` },
+        } as Any);
+    if (step.sheet) await keepSheet(step.sheet);
+    if (!step.send) continue;
+    const bodies: string[][] = [];
+    (globalThis as Any).answerWith = async (request: Request) => {
+      if (step.answer === "nothing") throw new TypeError("connection refused");
+      const id = Number(/inspections\/(\d+)\//.exec(request.url)?.[1]);
+      const { entries } = (await request.json()) as Any;
+      bodies.push(entries.map((one: Any) => one.client_uuid));
+      await new Promise((done) => setTimeout(done, step.slow ?? 0));
+      if (typeof step.answer === "number")
+        return Response.json({ title: "said by the server", status: step.answer }, { status: step.answer });
+      const refused = new Set(step.refuse ?? []);
+      return Response.json({
+        entries: entries.map((one: Any) => ({ client_uuid: one.client_uuid, kept: !refused.has(one.client_uuid), code: "", message: refused.has(one.client_uuid) ? "no such area" : "" })),
+        inspection: { id, plants: entries.length, table: null },
+      });
+    };
+    const sent = await Promise.all((step.send as number[]).map((id) => send(id)));
+    const left = await Promise.all((step.send as number[]).map((id) => waiting(id)));
+    told.push({
+      sent,
+      bodies,
+      left: left.map((rows) => rows.map((row) => [row.entry.client_uuid, row.refused ?? ""])),
+      tables: await Promise.all((step.send as number[]).map(async (id) => (await keptSheet(id))?.table ?? null)),
+    });
+  }
+  return told;
 }
