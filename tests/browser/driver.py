@@ -188,11 +188,14 @@ class BrowserCase(LiveServerTestCase):
         self.fill(label, f"{day.day} {day:%b} {day.year}")
 
     def stop_server(self) -> None:
-        """The server is down: nothing listens any more."""
+        """The server is down: nothing listens any more. A test that fails meanwhile leaves it running to the next."""
         self.server_thread.terminate()
+        self._down = True
+        self.addCleanup(lambda: self.start_server() if self._down else None)
 
     def start_server(self) -> None:
         """The server is back, on the same port."""
+        self._down = False
         thread = type(self)._create_server_thread({})
         thread.port = self.server_thread.port
         thread.daemon = True

@@ -331,6 +331,7 @@ class OnThePhone(SeedBrowserCase):
 
         self.tap("+10 plants")
         self.until(lambda: _counted(visit) == 10, "the first tap on the server")
+        self.see("Everything has arrived")  # its answer too
         self.stop_server()
         for _ in range(3):
             self.tap("+1 off-types")
