@@ -9,11 +9,17 @@ from django.db import transaction
 from psycopg.types.range import DateRange
 
 from aldrip.accounts.context import Ctx
+from aldrip.base.bulk import copy_rows, days, take_ids
 from aldrip.base.errors import Conflict, FieldError, Refused, refuse
 from aldrip.base.importing import neutral
 from aldrip.base.words import plural
 from aldrip.orders.models import Order, OrderLine
 from aldrip.orders.rows import COLUMNS, ReadRow, check
+
+LINE = (
+    "id", "organisation", "order", "number", "crop", "line", "form", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
+    "under_percent", "delivered", "short_cause", "problem", "version",
+)  # fmt: skip
 
 
 @transaction.atomic
@@ -36,25 +42,23 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
         "order_id", "number"
     ):
         counts[order_pk] = max(counts.get(order_pk, 0), number)
+    made = take_ids(OrderLine, len(read))
     lines = []
-    for row, order in zip(read, orders, strict=True):
+    for pk, row, order in zip(made, read, orders, strict=True):
         counts[order.pk] = counts.get(order.pk, 0) + 1
-        lines.append(
-            OrderLine(
-                organisation=ctx.organisation, order=order, number=counts[order.pk], crop=row.crop, line=row.line,
-                form=row.form, quantity=row.quantity, unit=row.unit, due=DateRange(row.due.start, row.due.end),
-                standard_id=row.standard_id, note=row.note, seed_class=row.seed_class,
-            )
-        )  # fmt: skip
-    made = OrderLine.objects.bulk_create(lines)
+        lines.append((
+            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form, row.quantity,
+            row.unit, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", "", 1,
+        ))  # fmt: skip
+    copy_rows(OrderLine, LINE, lines)
     names = sorted({order.number for order in orders})
     shown = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
     ctx.record(
         "orders.take_in",
         f"Took in {plural(len(made), 'order line')}: {shown}.",
-        after={"lines": [one.pk for one in made][:500]},
+        after={"lines": made[:500]},
     )
-    return [one.pk for one in made]
+    return made
 
 
 def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:
