@@ -124,6 +124,26 @@ def distance_from_parts(parts: Parts, other: Sequence[Sequence[float]]) -> float
     return float(_shape(parts).distance(polygon(other, "neighbours")))
 
 
+LEFT_SLACK_M = 0.02  # the edge of a strip is an arc of short straight pieces, and was kept in degrees
+
+
+def not_cured(
+    breaches: Sequence[Breach], *, left: Parts, outlines: Mapping[str, Sequence[Sequence[float]]]
+) -> tuple[Breach, ...]:
+    """The breaches that what is left of a field still has; all of them where nothing was left out (`left` empty).
+
+    >>> near = Breach("n", 420, 500, 80)
+    >>> len(not_cured([near], left=[], outlines={}))
+    1
+    >>> left = [[[(0, 0), (20, 0), (20, 100), (0, 100)]]]
+    >>> not_cured([near], left=left, outlines={"n": [(520, 0), (600, 0), (600, 100)]})
+    ()
+    """
+    if not left:
+        return tuple(breaches)
+    return tuple(b for b in breaches if distance_from_parts(left, outlines[b.id]) < b.required_m - LEFT_SLACK_M)
+
+
 def band(ring: Sequence[Sequence[float]], metres: float) -> tuple[Point, ...]:
     """The line that runs `metres` outside an outline [m]."""
     grown = polygon(ring, "field").buffer(metres, quad_segs=24)

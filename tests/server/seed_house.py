@@ -1,7 +1,7 @@
 """A house that grows seed, for the tests: a hybrid with its parents, two fields, standards; all invented."""
 
 from datetime import date
-from typing import Any
+from typing import Any, Self
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Batch
@@ -72,6 +72,24 @@ class SeedCase(HouseCase):
         super().setUpTestData()
         advance(cls.ctx, SPRING)
         make_seed_house(cls.ctx)
+
+    block: SeedBlock
+    lot: Lot
+
+    @classmethod
+    def live_to_july(cls) -> Self:
+        """Once for all tests of a class: `block` is sown and stands in July."""
+        told = cls.teller()
+        cls.block = told.sown()
+        told.on(date(2027, 7, 1))
+        return told
+
+    @classmethod
+    def live_to_clean_seed(cls) -> Self:
+        """Once for all tests of a class: `block` is harvested, its seed is the clean `lot`."""
+        told = cls.live_to_july()
+        cls.lot = told.clean_lot(cls.block)
+        return told
 
     def order(self, kilos: str = "1200 kg", **more: str) -> tuple[OrderLine, Batch]:
         given = {

@@ -263,9 +263,7 @@ class OfOwnSeed(SeedCase, RefusalCase):
     @classmethod
     def setUpTestData(cls) -> None:
         super().setUpTestData()
-        told = cls.teller()
-        cls.block = told.sown()
-        told.on(date(2027, 7, 1))
+        cls.live_to_july()
 
     def test_at_the_weighbridge(self) -> None:
         self.on(date(2027, 9, 10))

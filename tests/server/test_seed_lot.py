@@ -340,10 +340,7 @@ class Releasing(SeedCase):
     @classmethod
     def setUpTestData(cls) -> None:
         super().setUpTestData()
-        told = cls.teller()
-        cls.block = told.sown()
-        told.on(date(2027, 7, 1))
-        cls.lot = told.clean_lot(cls.block)
+        cls.live_to_clean_seed()
 
     def test_no_release_while_a_result_is_missing_and_the_words_say_which(self) -> None:
         self.accept_all(self.block)

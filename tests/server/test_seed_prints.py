@@ -1,7 +1,6 @@
 """What is printed for seed: the row plan, the supplier's own label, the quality declaration."""
 
 import re
-from datetime import date
 from io import BytesIO
 from typing import Any
 
@@ -75,11 +74,7 @@ class LotPapers(PrintCase):
     @classmethod
     def setUpTestData(cls) -> None:
         super().setUpTestData()
-        told = cls.teller()
-        cls.block = told.sown()
-        told.on(date(2027, 7, 1))
-        cls.lot = told.clean_lot(cls.block)
-        told.accept_all(cls.block)
+        cls.live_to_clean_seed().accept_all(cls.block)
 
     def results(self, **germination: Any) -> None:
         self.result(self.lot, "germination", **germination)

@@ -4,8 +4,9 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from typing import Any
 
-from django.db.models import OuterRef, Q, Subquery, Sum
+from django.db.models import OuterRef, Q, QuerySet, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import update_rows
@@ -94,16 +95,19 @@ def losses(ctx: Ctx, batches: Iterable[int]) -> dict[int, int]:
     return dict(rows)
 
 
+def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:
+    """Yields with `whole`, all that any batch gave to their lot: quantity ÷ whole is a yield's share of what is left."""
+    given = Yield.objects.filter(lot=OuterRef("lot")).values("lot").annotate(whole=Sum("quantity")).values("whole")
+    return rows.annotate(whole=Subquery(given))
+
+
 def in_stock(batches: Iterable[int]) -> dict[int, dict[int, float]]:
     """What batches gave to stock and is still there, by stage; batches without a lot are absent.
 
     A lot that several batches gave to counts for each with its share.
     """
-    given = Yield.objects.filter(lot=OuterRef("lot")).values("lot").annotate(whole=Sum("quantity")).values("whole")
-    rows = (
-        Yield.objects.filter(stage__batch__in=list(batches)).annotate(given=Subquery(given))
-        .values_list("stage__batch", "stage__order", "quantity", "given", "lot__balance")
-    )  # fmt: skip
+    own = with_whole(Yield.objects.filter(stage__batch__in=list(batches)))
+    rows = own.values_list("stage__batch", "stage__order", "quantity", "whole", "lot__balance")
     found: dict[int, dict[int, float]] = defaultdict(dict)
     for pk, order, quantity, whole, balance in rows:
         there = float(balance) * float(quantity / whole) if whole else 0.0

@@ -7,7 +7,6 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from decimal import Decimal
 from typing import Any
 
 from django.db import transaction
@@ -16,7 +15,7 @@ from django.db.models import Q
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
 from aldrip.batches.ending import abandon
-from aldrip.batches.forecasting import refresh
+from aldrip.batches.forecasting import refresh, with_whole
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
@@ -226,10 +225,9 @@ def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
         "order_line__order"
     )
     lines = [row.order_line for row in waiting]
-    for given in Yield.objects.filter(stage__batch=batch, lot__balance__gt=0).select_related("lot"):
+    for given in with_whole(Yield.objects.filter(stage__batch=batch, lot__balance__gt=0)).select_related("lot"):
         # Of a lot that other fields gave to as well, theirs stays.
-        theirs = sum((y.quantity for y in given.lot.from_stages.exclude(stage__batch=batch)), Decimal(0))
-        own = amount(float(given.lot.balance * given.quantity / (given.quantity + theirs)))
+        own = amount(float(given.lot.balance * given.quantity / given.whole))
         move(
             ctx, given.lot, -min(own, given.lot.balance), "discarded", on=ctx.today, subject=batch, subject_code=batch.code,
             reason=cause.strip()[:300],

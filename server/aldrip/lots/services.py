@@ -41,7 +41,7 @@ def move(
         raise refuse(
             "on",
             "too_early",
-            f"Lot {locked.code} is there since {locked.received_on}; nothing can be {kind} of it on {on}.",
+            f"Lot {locked.code} is there since {locked.received_on}; its stock cannot change on {on}.",
         )
     locked.balance = after
     locked.save(update_fields=["balance"])

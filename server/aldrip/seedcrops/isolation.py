@@ -156,17 +156,12 @@ def judge(around: Surroundings, block: SeedBlock, seed_class: str | None = None)
         rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", ""), r.time_margin_days) for r in rules.values()],
         flowering=window,
     )  # fmt: skip
-    rings, left = {n.key: n.ring for n in known}, _left(block)
-    still = tuple(
-        b for b in result.breaches if not left or core.distance_from_parts(left, rings[b.id]) < b.required_m - STRIP_SLACK_M
-    )  # fmt: skip
+    left = _left(block)
+    still = core.not_cured(result.breaches, left=left, outlines={n.key: n.ring for n in known})
     plantable, area = (
         core.common_parts(left, result.plantable) if left else (result.plantable, result.plantable_area_m2)
     )
     return Judged(found, rules, result, [n for n in found if n.kind not in rules], window, still, plantable, area)
-
-
-STRIP_SLACK_M = 0.02  # the strip's edge is an arc of short straight pieces, and went through degrees
 
 
 def _left(block: SeedBlock) -> list[list[tuple[tuple[float, float], ...]]]:
@@ -353,8 +348,8 @@ def _flower_later(block: SeedBlock, clear: date, days: int) -> dict[str, date]:
         }
         window = window_of(block, match_of(block, sow=sow))
         if window is not None and window.start >= clear:
-            break
-    return sow
+            return sow
+    raise refuse("sow_on", "not_found", f"No sowing was found whose flowering begins on {clear} or after.")
 
 
 def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> dict[str, Any]:
