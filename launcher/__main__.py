@@ -13,7 +13,10 @@ COMMANDS = {
     "bench": (commands.bench, "the measured ratios; --list names them"),
     "manage": (commands.manage, "a management command on the database of `serve` (or --demo first)"),
     "backup": (commands.backup, "write the database of `serve` to a file"),
-    "restore": (commands.restore, "put a backup back; refuses to overwrite unless --replace is given"),
+    "restore": (
+        commands.restore,
+        "put a backup in the place of the database, checked first; what was there is kept aside",
+    ),
     "types": (commands.types, "write the OpenAPI document and the front end's types from it"),
 }
 

@@ -3,6 +3,7 @@
 import argparse
 import fcntl
 import os
+import re
 import signal
 import subprocess
 import time
@@ -27,6 +28,8 @@ def _environment(cluster: Cluster | None, database: str, **more: str) -> dict[st
     env["PYTHONUNBUFFERED"] = "1"
     if cluster is not None:
         env |= cluster.environment(database)
+    if database == DEMO:
+        env["ALDRIP_DEMO"] = "1"
     return env
 
 
@@ -89,7 +92,7 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
         server = None
         try:
             if reset:
-                cluster.tool("psql", "-c", f'drop database if exists "{database}" with (force)', database="postgres")
+                cluster.drop_database(database)
             cluster.ensure_database(database)
             port = port or kept_port(name)
             env = _environment(cluster, database, ALDRIP_COOKIE=f"aldrip_{name}_{port}")
@@ -146,7 +149,14 @@ def _until_stopped(server: "subprocess.Popen[bytes]") -> int:
         return 0
 
 
+CRASHES = ("Traceback (most recent call last)", "Internal Server Error")
+
+
 def test(arguments: list[str]) -> int:
+    options = argparse.ArgumentParser(prog="aldrip test")
+    options.add_argument("labels", nargs="*", help="parts such as tests.core; all, with the gates, when none is named")
+    options.add_argument("--long", action="store_true", help="let the random seasons live much longer")
+    chosen = options.parse_args(arguments)
     install.debian_packages("reference")
     install.python_packages("reference")
     install.front_end()
@@ -159,19 +169,45 @@ def test(arguments: list[str]) -> int:
         home = cluster.directory / "home"
         home.mkdir(exist_ok=True)
         env = _environment(cluster, "aldrip", HOME=str(home), ALDRIP_SECRET_KEY="only-for-tests")
-        if not arguments:
+        if chosen.long:
+            env["ALDRIP_LONG"] = "1"
+        if not chosen.labels:
             failed = gates.run_all(env)
             if failed:
                 print(f"\nGates failed: {', '.join(failed)}\n0 passed, {len(failed)} failed", flush=True)
                 return 1
-        labels = arguments or ["tests"]
-        return subprocess.run(
-            [str(install.python()), "-W", "ignore::RuntimeWarning", str(ROOT / "server" / "manage.py"), "test", "-v", "1",
-             "-t", str(ROOT), "--noinput", "--parallel", "2", *labels],
-            env=env, cwd=ROOT,
-        ).returncode  # fmt: skip
+        command = [
+            str(install.python()), "-W", "ignore::RuntimeWarning", str(ROOT / "server" / "manage.py"), "test", "-v", "1",
+            "-t", str(ROOT), "--noinput", "--parallel", "2", *(chosen.labels or ["tests"]),
+        ]  # fmt: skip
+        return judged(subprocess.Popen(command, env=env, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.STDOUT))
     finally:
         cluster.remove()
+
+
+def judged(run: "subprocess.Popen[bytes]") -> int:
+    """Pass the words of a test run on; one that shows a crash has failed, whatever its tests say."""
+    assert run.stdout is not None
+    crashes, held, text = 0, "", b""
+    while part := os.read(run.stdout.fileno(), 1 << 16):
+        *lines, text = (text + part).split(b"\n")
+        for line in (raw.decode(errors="replace") for raw in lines):
+            crashes += any(words in line for words in CRASHES)
+            if held:
+                print(held, flush=True)
+            held = line
+    if text.strip():
+        print(held, flush=True)
+        held = text.decode(errors="replace")
+    code = run.wait()
+    closing = re.fullmatch(r"(\d+) passed, (\d+) failed(.*)", held)
+    if crashes and code == 0:
+        print(f"{crashes} crashes stand in the words above; a run that shows one has failed.")
+        if closing:
+            held = f"{int(closing[1]) - 1} passed, {int(closing[2]) + 1} failed{closing[3]}"
+        code = 1
+    print(held, flush=True)
+    return code
 
 
 def calc(arguments: list[str]) -> int:
@@ -182,7 +218,7 @@ def calc(arguments: list[str]) -> int:
 
 def bench(arguments: list[str]) -> int:
     install.debian_packages("build")
-    install.python_packages("build")
+    install.python_packages("reference")  # its invented nurseries are those of the tests
     install.front_end()
     cluster = Cluster(state_dir() / f"test-{os.getpid()}", password=secret("database-password"))  # fsync stays on
     try:
@@ -222,33 +258,98 @@ def backup(arguments: list[str]) -> int:
     options = argparse.ArgumentParser(prog="aldrip backup")
     options.add_argument("file", type=Path)
     chosen = options.parse_args(arguments)
+    part = chosen.file.with_name(chosen.file.name + ".part")
     with _cluster_for_a_while() as cluster:
         answer = cluster.tool("pg_dump", "-Fc", database=OWN)
         if answer.returncode:
             raise Stop(f"The backup failed: {answer.stderr.decode()}")
-        chosen.file.write_bytes(answer.stdout)
+        handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        with os.fdopen(handle, "wb") as file:
+            file.write(answer.stdout)
+    part.replace(chosen.file)  # the last good one stays until this one is whole
     print(f"Wrote {len(answer.stdout):,} bytes to {chosen.file}")
     return 0
 
 
+RESTORING = "aldrip_restoring"
+KEPT = "aldrip_before_"
+
+
 def restore(arguments: list[str]) -> int:
+    """Put a backup in place of the database: beside it first, checked, then swapped by name; the old one is kept."""
     options = argparse.ArgumentParser(prog="aldrip restore")
-    options.add_argument("file", type=Path)
-    options.add_argument("--replace", action="store_true", help="throw away what is in the database now")
+    options.add_argument("file", type=Path, nargs="?")
+    options.add_argument("--replace", action="store_true", help="put it in the place of the database that is there")
+    options.add_argument("--kept", action="store_true", help="name the databases that earlier restores put aside")
+    options.add_argument("--back", metavar="NAME", help="put a database back that was put aside")
     chosen = options.parse_args(arguments)
-    if not chosen.file.exists():
+    if sum((chosen.file is not None, chosen.kept, chosen.back is not None)) != 1:
+        raise Stop("Name the backup file, or use --kept or --back NAME.")
+    if chosen.file is not None and not chosen.file.is_file():
         raise Stop(f"There is no file {chosen.file}.")
     with _only_one("serve"), _cluster_for_a_while() as cluster:
-        found = cluster.tool("psql", "-tAc", f"select 1 from pg_database where datname='{OWN}'", database="postgres")
-        if found.stdout.strip() and not chosen.replace:
-            raise Stop("There is a database already. Add --replace to put the backup in its place.")
-        cluster.tool("psql", "-c", f'drop database if exists "{OWN}" with (force)', database="postgres")
-        cluster.ensure_database(OWN)
-        answer = cluster.tool("pg_restore", "--no-owner", "--exit-on-error", str(chosen.file.resolve()), database=OWN)
-        if answer.returncode:
-            raise Stop(f"The restore failed: {answer.stderr.decode()}")
-    print("Restored.")
+        kept = [name for name in cluster.databases() if name.startswith(KEPT)]
+        if chosen.kept:
+            print("\n".join(kept) or "No database was put aside.")
+            return 0
+        if chosen.back is not None:
+            if chosen.back not in kept:
+                raise Stop(f"No database {chosen.back} was put aside. --kept names those that were.")
+            _swap_in(cluster, chosen.back)
+            return 0
+        if OWN in cluster.databases() and not chosen.replace:
+            raise Stop("There is a database already. Add --replace to put the backup in its place; it is kept aside.")
+        _restore_beside(cluster, chosen.file)
+        _swap_in(cluster, RESTORING)
     return 0
+
+
+def _restore_beside(cluster: Cluster, file: Path) -> None:
+    """Restore a file into a new database and look whether it is a nursery; nothing else is touched."""
+    listed = cluster.tool("pg_restore", "--list", str(file.resolve()), database="")
+    if listed.returncode:
+        raise Stop(f"{file} is no backup of Aldrip, or it is cut short. Nothing was changed.\n{listed.stderr.decode()}")
+    cluster.drop_database(RESTORING)
+    cluster.ensure_database(RESTORING)
+    try:
+        answer = cluster.tool(
+            "pg_restore",
+            "--no-owner",
+            "--exit-on-error",
+            "--single-transaction",
+            str(file.resolve()),
+            database=RESTORING,
+        )
+        if answer.returncode:
+            raise Stop(f"The restore failed; nothing was changed.\n{answer.stderr.decode()}")
+        found = cluster.tool("psql", "-tAc", "select count(*) from accounts_organisation", database=RESTORING)
+        if found.returncode:
+            raise Stop(f"{file} holds no nursery of Aldrip; nothing was changed.")
+        if found.stdout.strip() == b"0":
+            raise Stop(f"The nursery in {file} is empty: nobody could sign in. Nothing was changed.")
+        if _manage(_environment(cluster, RESTORING), "prepare"):
+            raise Stop("The backup cannot be brought up to this version; see above. Nothing was changed.")
+    except BaseException:
+        cluster.drop_database(RESTORING)
+        raise
+
+
+def _swap_in(cluster: Cluster, name: str) -> None:
+    """Give a database the name that `serve` uses; the one that had it is kept under a name with the time."""
+    moves = [f'alter database "{name}" rename to "{OWN}"']
+    aside = ""
+    if OWN in cluster.databases():
+        aside = f"{KEPT}{time.strftime('%Y%m%d_%H%M%S')}"
+        moves.insert(0, f'alter database "{OWN}" rename to "{aside}"')
+    # Renames of one connection in one transaction: the nursery is there under its name, or as it was.
+    answer = cluster.tool(
+        "psql", "-v", "ON_ERROR_STOP=1", "-c", f"begin; {'; '.join(moves)}; commit", database="postgres"
+    )
+    if answer.returncode:
+        raise Stop(f"The databases could not change places; nothing was changed.\n{answer.stderr.decode()}")
+    if aside:
+        print(f"What was there before is kept as {aside}; ./aldrip restore --back {aside} puts it back.")
+    print("Restored.")
 
 
 def types(arguments: list[str]) -> int:

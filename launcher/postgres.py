@@ -113,16 +113,23 @@ class Cluster:
         }
 
     def tool(self, name: str, *arguments: str, database: str) -> "subprocess.CompletedProcess[bytes]":
-        """Run a client program (psql, pg_dump, pg_restore) against one of our databases."""
+        """Run a client program (psql, pg_dump, pg_restore) against one of our databases, or none."""
         env = {**os.environ, "PGPASSWORD": self.password or ""}
-        where = ["-h", "127.0.0.1", "-p", str(self.port), "-U", "aldrip", "-d", database]
+        where = ["-h", "127.0.0.1", "-p", str(self.port), "-U", "aldrip", "-d", database] if database else []
         return subprocess.run([str(self.bin / name), *where, *arguments], env=env, capture_output=True)
 
-    def ensure_database(self, name: str) -> None:
-        found = self.tool("psql", "-tAc", f"select 1 from pg_database where datname='{name}'", database="postgres")
+    def databases(self) -> list[str]:
+        """Names of the databases of this cluster."""
+        found = self.tool("psql", "-tAc", "select datname from pg_database order by datname", database="postgres")
         if found.returncode:
             raise Stop(f"The database does not answer: {found.stderr.decode()}")
-        if not found.stdout.strip():
+        return found.stdout.decode().split()
+
+    def drop_database(self, name: str) -> None:
+        self.tool("psql", "-c", f'drop database if exists "{name}" with (force)', database="postgres")
+
+    def ensure_database(self, name: str) -> None:
+        if name not in self.databases():
             self.tool("psql", "-c", f'create database "{name}"', database="postgres")
 
 

@@ -8,6 +8,7 @@ from csp.constants import NONCE, SELF
 ROOT = Path(__file__).resolve().parent.parent.parent
 SECRET_KEY = os.environ.get("ALDRIP_SECRET_KEY", "only-for-commands-and-tests")
 DEBUG = False
+IS_DEMO = os.environ.get("ALDRIP_DEMO") == "1"  # only the database of `./aldrip demo` ever holds the invented season
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", "[::1]"]
 ALLOWED_HOSTS += [host for host in os.environ.get("ALDRIP_HOSTS", "").split(",") if host]
 

@@ -9,12 +9,16 @@ from django.urls import path, re_path
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 from ninja.parser import Parser
+from ninja.utils import check_csrf
 
 from aldrip.accounts.api import open_router as session_router
 from aldrip.accounts.api import room as accounts
-from aldrip.base.errors import FieldError, Refused, ServiceError, refused_problem
+from aldrip.accounts.context import context_of
+from aldrip.accounts.routes import ROUTES
+from aldrip.base.errors import FieldError, Forbidden, Refused, ServiceError, refused_problem
 from aldrip.batches.api import room as batches
 from aldrip.calc import contract
+from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
 from aldrip.diary.api import room as diary
@@ -29,6 +33,7 @@ from aldrip.sowing.api import room as sowing
 
 PROBLEM = "application/problem+json"
 mimetypes.add_type("font/woff2", ".woff2")
+calculators_apart = Apart()
 
 
 class CleanParser(Parser):
@@ -85,13 +90,19 @@ def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     return _answer(request, refused_problem(errors), 422)
 
 
+ROUTES.append(("POST", "/calc/{name}", "see"))
+
+
 @api.post(
     "/calc/{name}",
     tags=["calculators"],
     openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}},
 )
 def calc(request: HttpRequest, name: str) -> HttpResponse:
-    """A stateless calculator: JSON in, result and its working out."""
+    """A stateless calculator, for whoever is signed in: JSON in, result and its working out."""
+    if check_csrf(request):
+        raise Forbidden("This page is out of date. Reload it and try again.")
+    context_of(request, "see")
     if name not in CALCULATORS:
         return _answer(
             request,
@@ -99,10 +110,10 @@ def calc(request: HttpRequest, name: str) -> HttpResponse:
             | {"status": 404},
             404,
         )
-    try:
-        return HttpResponse(contract.dumps(contract.calculate(name, request.body)), content_type="application/json")
-    except Refused as error:
-        return HttpResponse(contract.dumps(contract.problem(error.errors)), status=422, content_type=PROBLEM)
+    answered, text = calculators_apart.ask(name, request.body)
+    if answered:
+        return HttpResponse(text, content_type="application/json")
+    return HttpResponse(text, status=422, content_type=PROBLEM)
 
 
 def page(request: HttpRequest, rest: str = "") -> HttpResponse:

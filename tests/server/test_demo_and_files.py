@@ -10,7 +10,8 @@ from pathlib import Path
 
 from django.conf import settings
 from django.core.management import call_command
-from django.test import Client, TestCase, TransactionTestCase
+from django.core.management.base import CommandError
+from django.test import Client, TestCase, TransactionTestCase, override_settings
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import Member, Organisation, User
@@ -27,6 +28,23 @@ from aldrip_core.check_character import is_valid
 ROOT = Path(settings.ROOT)
 
 
+class OwnNursery(TestCase):
+    def test_the_demo_is_never_loaded_over_or_beside_an_own_nursery(self) -> None:
+        load_library()
+        for demo_database in (False, True):
+            with override_settings(IS_DEMO=demo_database):
+                organisation = Organisation.objects.create(name="Ada's own", demo=False)
+                with self.assertRaisesRegex(CommandError, "holds Ada's own, which is not the demo"):
+                    call_command("load_demo", verbosity=0)
+                self.assertEqual(list(Organisation.objects.all()), [organisation])
+                self.assertFalse(User.objects.exists())
+                organisation.delete()
+        with override_settings(IS_DEMO=False), self.assertRaisesRegex(CommandError, "not the demo's database"):
+            call_command("load_demo", verbosity=0)
+        self.assertFalse(User.objects.exists())
+
+
+@override_settings(IS_DEMO=True)
 class Demo(TransactionTestCase):
     """One test that loads once: the load is no single transaction, see docs/decisions/0002."""
 

@@ -234,72 +234,28 @@ class Clusters(StateCase):
             commands._wait_until_it_answers("http://127.0.0.1:9/", ended)
 
 
-class BackupAndRestore(StateCase):
-    """What somebody would lose a season by: never over a living database unasked, never half."""
+class Judged(unittest.TestCase):
+    """A green run that shows a crash is a red run."""
 
-    def setUp(self) -> None:
-        super().setUp()
-        self.file = self.home / "season.dump"
-        self.asked: list[tuple[str, ...]] = []
-        self.answers: dict[str, tuple[int, bytes, bytes]] = {}
-        cluster = mock.Mock(spec=postgres.Cluster)
-        cluster.tool.side_effect = self.tool
-        held = mock.MagicMock()
-        held.return_value.__enter__.return_value = cluster
-        self.cluster = cluster
-        patch = mock.patch.object(commands, "_cluster_for_a_while", held)
-        patch.start()
-        self.addCleanup(patch.stop)
-
-    def tool(self, name: str, *arguments: str, database: str) -> Any:
-        self.asked.append((name, *arguments, database))
-        code, out, err = self.answers.get(name, (0, b"", b""))
-        return subprocess.CompletedProcess([], code, out, err)
-
-    def quietly(self, command: Any, *arguments: str) -> str:
+    def judge(self, words: str, code: int = 0) -> tuple[int, list[str]]:
         out = io.StringIO()
+        run = subprocess.Popen(
+            [sys.executable, "-c", f"import sys; print({words!r}); sys.exit({code})"], stdout=subprocess.PIPE
+        )
         with contextlib.redirect_stdout(out):
-            self.assertEqual(command([str(self.file), *arguments]), 0)
-        return out.getvalue()
+            found = commands.judged(run)
+        return found, out.getvalue().splitlines()
 
-    def test_a_backup_is_written_whole_and_says_how_large(self) -> None:
-        self.answers["pg_dump"] = (0, b"x" * 2048, b"")
-        self.assertIn("Wrote 2,048 bytes", self.quietly(commands.backup))
-        self.assertEqual(self.file.read_bytes(), b"x" * 2048)
-        self.assertEqual(self.asked, [("pg_dump", "-Fc", "aldrip")])
+    def test_a_traceback_or_a_500_in_a_green_run_fails_it(self) -> None:
+        for crash in ("Traceback (most recent call last):", "Internal Server Error: /api/season-line"):
+            code, said = self.judge(f"....\n{crash}\nOK\n7 passed, 0 failed")
+            self.assertEqual((code, said[-1]), (1, "6 passed, 1 failed"))
+            self.assertIn(crash, said)
 
-    def test_a_backup_that_fails_leaves_the_old_file(self) -> None:
-        self.file.write_bytes(b"last week's")
-        self.answers["pg_dump"] = (1, b"half", b"no space left")
-        with self.assertRaisesRegex(Stop, "no space left"):
-            commands.backup([str(self.file)])
-        self.assertEqual(self.file.read_bytes(), b"last week's")
-
-    def test_nothing_is_restored_from_nothing_or_over_a_database_unasked(self) -> None:
-        with self.assertRaisesRegex(Stop, "There is no file"):
-            commands.restore([str(self.file)])
-        self.file.write_bytes(b"dump")
-        self.answers["psql"] = (0, b"1\n", b"")
-        with self.assertRaisesRegex(Stop, "Add --replace"):
-            commands.restore([str(self.file)])
-        self.assertFalse([one for one in self.asked if "drop database" in " ".join(one) or one[0] == "pg_restore"])
-
-    def test_a_restore_replaces_when_asked_and_tells_when_it_failed(self) -> None:
-        self.file.write_bytes(b"dump")
-        self.answers["psql"] = (0, b"1\n", b"")
-        self.assertIn("Restored.", self.quietly(commands.restore, "--replace"))
-        self.assertEqual([one[0] for one in self.asked], ["psql", "psql", "pg_restore"])
-        self.assertIn("--exit-on-error", self.asked[-1])
-        self.cluster.ensure_database.assert_called_once_with("aldrip")
-        self.answers["pg_restore"] = (1, b"", b"not an archive")
-        with self.assertRaisesRegex(Stop, "not an archive"):
-            commands.restore([str(self.file), "--replace"])
-
-    def test_nobody_restores_under_a_server_that_runs(self) -> None:
-        self.file.write_bytes(b"dump")
-        with commands._only_one("serve"), self.assertRaisesRegex(Stop, "already serving"):
-            commands.restore([str(self.file), "--replace"])
-        self.assertEqual(self.asked, [])
+    def test_a_quiet_run_stays_as_it_was_and_a_failed_one_keeps_its_own_count(self) -> None:
+        self.assertEqual(self.judge("....\n7 passed, 0 failed"), (0, ["....", "7 passed, 0 failed"]))
+        code, said = self.judge("Traceback (most recent call last):\n6 passed, 1 failed", 1)
+        self.assertEqual((code, said[-1]), (1, "6 passed, 1 failed"))
 
 
 class Gates(unittest.TestCase):

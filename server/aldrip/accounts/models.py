@@ -31,6 +31,7 @@ class Organisation(models.Model):
     chance_wanted = models.FloatField(default=0.95)
     safety_days = models.PositiveSmallIntegerField(default=0)
     class_scheme = models.CharField(max_length=40, default="oecd-like")
+    demo = models.BooleanField(default=False)  # the invented one: it alone may ever be loaded anew
     created_at = models.DateTimeField(default=now)
 
     class Meta:

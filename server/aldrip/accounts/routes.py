@@ -2,9 +2,11 @@
 
 import functools
 import inspect
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
+from django.db import connection, transaction
 from django.http import HttpRequest
 from ninja import Router
 from ninja.utils import check_csrf
@@ -15,6 +17,18 @@ from aldrip.base.errors import Forbidden
 # (method, path, action) of every route that needs a signed-in member; read by the permission test.
 ROUTES: list[tuple[str, str, str]] = []
 SAFE = ("GET",)
+
+
+@contextmanager
+def one_snapshot() -> Iterator[None]:
+    """Everything that is read inside shows the database at one moment, however many queries it takes."""
+    if connection.in_atomic_block:  # whoever opened it decided what is seen
+        yield
+        return
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("set transaction isolation level repeatable read read only")
+        yield
 
 
 class Room:
@@ -40,6 +54,9 @@ class Room:
             def answer(request: HttpRequest, *args: Any, **kwargs: Any) -> Any:
                 if method not in SAFE and check_csrf(request):
                     raise Forbidden("This page is out of date. Reload it and try again.")
+                if method in SAFE:
+                    with one_snapshot():
+                        return view(context_of(request, action), *args, **kwargs)
                 return view(context_of(request, action), *args, **kwargs)
 
             signature = inspect.signature(view)

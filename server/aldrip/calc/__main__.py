@@ -3,9 +3,9 @@
 import argparse
 import sys
 
-from aldrip.calc import contract
+from aldrip.calc import apart, contract
 from aldrip.calc.calculators import CALCULATORS
-from aldrip_core.refusal import FieldError, Refused
+from aldrip_core.refusal import FieldError
 
 
 def main() -> int:
@@ -13,7 +13,11 @@ def main() -> int:
     parser.add_argument("name", nargs="?", help="calculator")
     parser.add_argument("--list", action="store_true", help="name every calculator")
     parser.add_argument("--schema", metavar="NAME", help="JSON Schema of a calculator's input")
+    parser.add_argument("--serve", action="store_true", help="answer one question a line, for the web server")
     options = parser.parse_args()
+    if options.serve:
+        apart.serve()
+        return 0
     if options.list:
         for name, schema in CALCULATORS.items():
             print(f"{name:18} {(schema.__doc__ or '').splitlines()[0]}")
@@ -28,12 +32,9 @@ def main() -> int:
     if options.schema:
         print(contract.dumps(contract.schema_of(name)))
         return 0
-    try:
-        print(contract.dumps(contract.calculate(name, sys.stdin.buffer.read())))
-    except Refused as refused:
-        print(contract.dumps(contract.problem(refused.errors)))
-        return 2
-    return 0
+    answered, text = apart.answer_in_time(name, sys.stdin.buffer.read())
+    print(text)
+    return 0 if answered else 2
 
 
 if __name__ == "__main__":

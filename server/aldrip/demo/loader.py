@@ -65,7 +65,7 @@ class Season:
         house = self.house
         organisation = Organisation.objects.create(
             **house["organisation"], working_days=house["working_days"], sowing_days=house["sowing_days"],
-            practice_date=house["begins"],
+            practice_date=house["begins"], demo=True,
         )  # fmt: skip
         first: User | None = None
         hashed = make_password(PASSWORD)  # slow on purpose, so once for all seven

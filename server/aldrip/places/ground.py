@@ -5,7 +5,7 @@ from typing import Any
 
 from aldrip.base.errors import refuse
 from aldrip.places.models import Site
-from aldrip_core.geometry import Point, open_ring, to_degrees, to_metres
+from aldrip_core.geometry import MOST_CORNERS, Point, fewer_corners, open_ring, to_degrees, to_metres
 
 FAR_DEGREES = 0.5  # farther from its site than this, an outline is a slip of the pen
 
@@ -15,11 +15,14 @@ def centre_of(site: Site) -> tuple[float, float]:
     return site.longitude or 0.0, site.latitude
 
 
-def ring_of(site: Site, outline: Any, field: str) -> tuple[Point, ...]:
-    """The outer ring of a GeoJSON Polygon (or of a Feature with one) in metres round its site. Raises Refused."""
-    return tuple(
-        to_metres(open_degrees(site, outline, field), longitude=centre_of(site)[0], latitude=centre_of(site)[1])
-    )
+def ring_of(site: Site, outline: Any, field: str, *, stored: bool = False) -> tuple[Point, ...]:
+    """The outer ring of a GeoJSON Polygon (or of a Feature with one) in metres round its site. Raises Refused.
+
+    A `stored` outline of too many corners is drawn coarser rather than refused.
+    """
+    east, north = centre_of(site)
+    ring = to_metres(open_degrees(site, outline, field), longitude=east, latitude=north)
+    return fewer_corners(ring, at_most=MOST_CORNERS) if stored else ring
 
 
 def open_degrees(site: Site, outline: Any, field: str) -> list[tuple[float, float]]:

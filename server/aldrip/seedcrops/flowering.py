@@ -71,8 +71,10 @@ def _seen(parent: BlockParent) -> list[Seen]:
 
 
 def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: date | None = None) -> Match:
-    """When each parent flowers and how they meet. Raises Refused where a heat sum is not known."""
+    """When each parent flowers and how they meet. Raises Refused where a heat sum or a line is not known."""
     climate = climate_of(block.field)
+    if not block.parents.all():
+        raise refuse("block", "no_parents", f"The lines of {block.batch.code} are not known yet.")
     found: dict[str, ParentFlowering] = {}
     for row in block.parents.all():
         day = (sow or {}).get(row.role) or sown_on(row) or row.sow_on

@@ -87,7 +87,7 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
             continue
         flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
         told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
-        ring = ring_of(site, one.outline, "outline")
+        ring = ring_of(site, one.outline, "outline", stored=True)
         found.append(Near(f"n{one.pk}", one.name, one.kind, ring, one.outline, flowering, told, one.pk))
     found.extend(_own_blocks(around, block, year))
     return found
@@ -114,7 +114,7 @@ def _own_blocks(around: Surroundings, block: SeedBlock, year: int) -> list[Near]
                 f"b{other.pk}",
                 name,
                 kind,
-                ring_of(block.field.site, other.outline, "outline"),
+                ring_of(block.field.site, other.outline, "outline", stored=True),
                 other.outline,
                 window_of(other),
                 f"own block {other.batch.code}",

@@ -88,7 +88,7 @@ def load_block(ctx: Ctx, pk: int, *, lock: bool = False) -> SeedBlock:
 
 def ring_m(block: SeedBlock) -> tuple[Point, ...]:
     """The block's outline in metres round its site."""
-    return ring_of(block.field.site, block.outline, "outline")
+    return ring_of(block.field.site, block.outline, "outline", stored=True)
 
 
 def layout_of(block: SeedBlock) -> Layout:
