@@ -15,7 +15,7 @@ export interface paths {
         put?: never;
         /**
          * Calc
-         * @description A stateless calculator: JSON in, result and its working out.
+         * @description A stateless calculator, for whoever is signed in: JSON in, result and its working out.
          */
         post: operations["aldrip_urls_calc"];
         delete?: never;
