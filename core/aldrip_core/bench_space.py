@@ -43,19 +43,26 @@ class Load:
     over: tuple[Over, ...]
 
 
-def load_by_day(*, standing: Sequence[Standing], first: date, days: int) -> NDArray[np.float64]:
-    """Sum of what stands on each of `days` days from `first`; shape (days,). Ends are exclusive."""
+def load_from(
+    *, starts: NDArray[np.int64], ends: NDArray[np.int64], amounts: NDArray[np.float64], days: int
+) -> NDArray[np.float64]:
+    """Sum of amounts that stand over the day indexes `[start, end)`; shapes (n,), result (days,)."""
     steps = np.zeros(days + 1)
-    origin = first.toordinal()
-    for one in standing:
-        start = min(max(one.start.toordinal() - origin, 0), days)
-        end = min(max(one.end.toordinal() - origin, 0), days)
-        if start < end:
-            steps[start] += one.amount
-            steps[end] -= one.amount
+    np.add.at(steps, np.clip(starts, 0, days), amounts)
+    np.subtract.at(steps, np.clip(ends, 0, days), amounts)
     total = np.cumsum(steps)[:-1]
     total[np.abs(total) < TOLERANCE] = 0.0
     return np.asarray(total)
+
+
+def load_by_day(*, standing: Sequence[Standing], first: date, days: int) -> NDArray[np.float64]:
+    """Sum of what stands on each of `days` days from `first`; shape (days,). Ends are exclusive."""
+    origin = first.toordinal()
+    return load_from(
+        starts=np.array([one.start.toordinal() - origin for one in standing], dtype=np.int64),
+        ends=np.array([one.end.toordinal() - origin for one in standing], dtype=np.int64),
+        amounts=np.array([one.amount for one in standing], dtype=np.float64), days=days,
+    )  # fmt: skip
 
 
 def overflow(*, by_day: NDArray[np.float64], first: date, usable: float) -> tuple[Over, ...]:

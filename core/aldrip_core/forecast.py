@@ -10,6 +10,7 @@ from aldrip_core.whole import ceil_whole
 from aldrip_core.working import Given, Origin, Step, Working, computed
 
 LOW, HIGH = 0.05, 0.95
+NOISE = 1e-6  # of a unit: what is weighed comes in thousandths of binary fractions
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,19 +72,19 @@ class Forecast:
     expected: float
     low: int
     high: int
-    needed: int
+    needed: float
     chance: float
     short: int
     working: Working = ()
 
 
-def forecast(*, needed: int, stocks: Sequence[Stock]) -> Forecast:
+def forecast(*, needed: float, stocks: Sequence[Stock]) -> Forecast:
     """What the batches together will deliver against what is promised."""
     parts = [(stock.units, stock.remaining) for stock in stocks if stock.units > 0]
     multiply = stocks[0].multiply if stocks else 1.0
     if not parts:
-        return Forecast(0.0, 0, 0, needed, 1.0 if needed <= 0 else 0.0, max(0, needed))
-    need = ceil_whole(needed / multiply)
+        return Forecast(0.0, 0, 0, needed, 1.0 if needed <= 0 else 0.0, max(0, round(needed)))
+    need = ceil_whole(needed / multiply - NOISE)
     expected = sum(units * spread.mean for units, spread in parts) * multiply
     low, high = (int(quantile_of_sum(share=share, parts=parts) * multiply) for share in (LOW, HIGH))
     chance = chance_of_sum(needed=need, parts=parts)
@@ -111,7 +112,7 @@ class Resow:
 
 
 def resow(
-    *, needed: int, stocks: Sequence[Stock], fresh: Spread, cells_per_tray: int, chance: float, most_trays: int = 5000
+    *, needed: float, stocks: Sequence[Stock], fresh: Spread, cells_per_tray: int, chance: float, most_trays: int = 5000
 ) -> Resow | None:
     """Fewest trays sown again that bring the chance of `needed` back to `chance`.
 

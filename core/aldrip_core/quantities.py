@@ -1,7 +1,8 @@
 """The quantities of a batch: how much to start for a need and a chance, rung by rung."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from aldrip_core.distributions import Spread, largest_needed, product, smallest_trials, tail_at_least
 from aldrip_core.ladder import SeedNeed, cells_from_seed, filled_share, seed_need
@@ -14,13 +15,41 @@ MOST = 10_000_000
 
 @dataclass(frozen=True, slots=True)
 class Rate:
-    """A stage's survival with where it came from: `spread` [0-1], its origin and source."""
+    """A stage's survival with where it came from: `spread` [0-1], its origin and source.
+
+    `multiply`: how many come of one that is kept, with `multiply_sd` between batches. `whole`: what leaves
+    the stage is counted, so its need is rounded up to whole ones.
+    """
 
     name: str
     spread: Spread
     origin: Origin
     source: str
     multiply: float = 1.0
+    multiply_sd: float = 0.0
+    whole: bool = True
+
+    @property
+    def kept(self) -> float:
+        """What leaves for one that enters, on average."""
+        return self.spread.mean * self.multiply
+
+
+@dataclass(frozen=True, slots=True)
+class Limb:
+    """Where a rung hangs in the tree: `after` the rung of that index, with a `share` of it [0-1].
+
+    `product`: what a rung without further rungs ends in.
+    """
+
+    after: int | None
+    share: float = 1.0
+    product: str = ""
+
+
+def chain(count: int) -> tuple[Limb, ...]:
+    """Rungs one after the other."""
+    return tuple(Limb(index - 1 if index else None) for index in range(count))
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,18 +65,22 @@ class Sowing:
 
 @dataclass(frozen=True, slots=True)
 class RungPlan:
-    """One rung: what is needed out of it and what the start will give on average."""
+    """One rung: what enters and leaves it on average, and what is needed out of it."""
 
     name: str
-    needed: float
+    into: float
     out: float
+    needed: float
 
 
 @dataclass(frozen=True, slots=True)
 class Quantities:
-    """What a batch starts with and what it gives. Counts; `seed_g` [g]; chance [0-1]."""
+    """What a batch starts with and what it gives. Counts; `seed_g` [g]; chance [0-1].
 
-    needed: int
+    `needed`, `expected` and `overall` are those of the first product; `gives` is what every product gives on average.
+    """
+
+    needed: float
     plain_start: int
     start: int
     trays: int | None
@@ -57,6 +90,8 @@ class Quantities:
     expected: float
     chance: float
     overall: Spread
+    multiply: float = 1.0
+    gives: Mapping[str, float] = field(default_factory=dict)
     working: Working = ()
 
 
@@ -82,79 +117,169 @@ def overall_rate(rates: Sequence[Rate]) -> Spread:
     return product([rate.spread for rate in rates])
 
 
-def _units_per_start(rates: Sequence[Rate]) -> float:
-    total = 1.0
-    for rate in rates:
-        total *= rate.multiply
-    return total
+@dataclass(frozen=True, slots=True)
+class Course:
+    """The way from one that is started to a product: the share that is kept, and how many come of each kept."""
+
+    product: str
+    spread: Spread
+    multiply: float
+    leaves: tuple[int, ...]
+
+    @property
+    def mean(self) -> float:
+        """What one that is started gives on average."""
+        return self.spread.mean * self.multiply
+
+
+def _way(index: int, limbs: Sequence[Limb]) -> list[int]:
+    way: list[int] = []
+    now: int | None = index
+    while now is not None:
+        way.append(now)
+        now = limbs[now].after
+    return way[::-1]
+
+
+def with_factors(kept: Spread, factors: Sequence[tuple[float, float]]) -> tuple[Spread, float]:
+    """A kept share and positive factors (mean, sd), as one share and how many come of each kept.
+
+    A factor's spread widens the share's: relative variances add. Where the two would pass 1 the unit is taken
+    so much larger that they do not: three standard deviations stay below it.
+    """
+    multiply = math.prod(mean for mean, _ in factors)
+    relative = math.sqrt(sum((sd / mean) ** 2 for mean, sd in factors))
+    if relative == 0 or kept.mean <= 0:
+        return kept, multiply
+    wide = math.hypot(kept.sd / kept.mean, relative)
+    scale = max(1.0, kept.mean * (1 + 3 * wide))
+    mean = kept.mean / scale
+    return Spread.from_mean_sd(mean, min(mean * wide, math.sqrt(mean * (1 - mean)) * 0.9)), multiply * scale
+
+
+def courses(rates: Sequence[Rate], limbs: Sequence[Limb]) -> tuple[Course, ...]:
+    """Every product of a tree with the way to it; leaves of one product stand together, as one that varies alike."""
+    taken = {limb.after for limb in limbs}
+    by_product: dict[str, list[tuple[int, Spread, float]]] = {}
+    for index, limb in enumerate(limbs):
+        if index in taken:
+            continue
+        way = _way(index, limbs)
+        kept, multiply = with_factors(
+            product([rates[at].spread for at in way]),
+            [(rates[at].multiply * limbs[at].share, rates[at].multiply_sd * limbs[at].share) for at in way],
+        )
+        by_product.setdefault(limb.product, []).append((index, kept, multiply))
+    return tuple(_together(name, ends) for name, ends in by_product.items())
+
+
+def _together(name: str, ends: Sequence[tuple[int, Spread, float]]) -> Course:
+    leaves = tuple(index for index, _, _ in ends)
+    _, kept, multiply = ends[0]
+    if len(ends) == 1:
+        return Course(name, kept, multiply, leaves)
+    total = sum(spread.mean * many for _, spread, many in ends)
+    if total <= 0:
+        return Course(name, Spread(0.0), 1.0, leaves)
+    whole = sum(many for _, _, many in ends)
+    relative = sum(spread.sd * many for _, spread, many in ends) / total
+    mean = total / whole
+    return Course(
+        name, Spread.from_mean_sd(mean, min(mean * relative, math.sqrt(mean * (1 - mean)) * 0.9)), whole, leaves
+    )
 
 
 def plan_quantities(
-    *, needed: int, chance: float, rates: Sequence[Rate], sowing: Sowing, start: int | None = None, working: bool = True
-) -> Quantities:
-    """The smallest start, in whole trays where there are trays, that meets `needed` with `chance`.
+    *, needed: float | Mapping[str, float], chance: float, rates: Sequence[Rate], sowing: Sowing, start: int | None = None,
+    limbs: Sequence[Limb] = (), working: bool = True,
+) -> Quantities:  # fmt: skip
+    """The smallest start, in whole trays where there are trays, that meets what is needed with `chance`.
 
-    With `start` typed in, the same figures are computed for that start. `chance` [0-1).
-    Raises Refused when the need cannot be met at these rates.
+    `needed` of the first product, or of several by name. `rates` with their `limbs` form a tree, a chain when none
+    are given. With `start` typed in, the same figures are computed for that start. `chance` [0-1).
+    Raises Refused when a need cannot be met at these rates, or nothing gives it.
     """
-    overall = overall_rate(rates)
-    multiply = _units_per_start(rates)
-    need_units = ceil_whole(needed / multiply)
-    plain = _plain_need(needed, rates)
+    limbs = limbs or chain(len(rates))
+    ways = courses(rates, limbs)
+    needs = dict(needed) if isinstance(needed, Mapping) else {ways[0].product: needed}
+    strange = next((name for name in needs if all(way.product != name for way in ways)), None)
+    if strange is not None:
+        raise refuse("form", "not_given", f"Nothing of this gives “{strange}”.")
+    wanted, plain = _wanted(needs, ways, rates, limbs)
+    step = sowing.cells_per_tray or 1
     if start is None:
-        found = smallest_trials(
-            needed=need_units, chance=chance, spread=overall, most=MOST, step=sowing.cells_per_tray or 1
-        )
-        if found is None:
-            raise refuse(
-                "quantity", "unreachable",
-                f"No start up to {MOST:,} gives {needed:,} good ones at these rates. Check the rates or the quantity.",
-            )  # fmt: skip
-        start = found
-    met = tail_at_least(needed=need_units, trials=start, spread=overall)
-    seed: SeedNeed | None = None
-    trays = None
-    if sowing.by_seed:
-        seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell, cells_per_tray=sowing.cells_per_tray,
-                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source)  # fmt: skip
-        trays = seed.trays
-    elif sowing.cells_per_tray:
-        trays = ceil_whole(start / sowing.cells_per_tray)
-    rungs = _rungs(needed, start, rates)
+        start = max(_smallest(needs.get(way.product, 0.0), way, chance, step) for way in ways)
+    met = min((_chance(needs[way.product], way, start) for way in ways if needs.get(way.product)), default=1.0)
+    seed, trays = _seed_for(start, sowing)
+    rungs = _rungs(start, wanted, rates, limbs)
+    main = ways[0]
     steps: Working = ()
     if working:
-        steps = _working(needed, chance, rates, overall, plain, start, met, sowing, seed)
+        main_rates = [rates[at] for at in _way(main.leaves[0], limbs)]
+        steps = _working(needs.get(main.product, 0.0), chance, main_rates, main.spread, plain, start, met, sowing, seed)
     return Quantities(
-        needed=needed, plain_start=plain, start=start, trays=trays,
-        seeds=seed.seeds if seed else None, seed_g=seed.seed_g if seed else None,
-        rungs=rungs, expected=start * overall.mean * multiply, chance=met, overall=overall, working=steps,
+        needed=needs.get(main.product, 0.0), plain_start=plain, start=start, trays=trays,
+        seeds=seed.seeds if seed else None, seed_g=seed.seed_g if seed else None, rungs=rungs, expected=start * main.mean,
+        chance=met, overall=main.spread, multiply=main.multiply, gives={way.product: start * way.mean for way in ways}, working=steps,
     )  # fmt: skip
 
 
-def _plain_need(needed: float, rates: Sequence[Rate]) -> int:
-    value: float = needed
-    for rate in reversed(rates):
-        kept = rate.spread.mean * rate.multiply
-        if kept <= 0:
+def _smallest(need: float, way: Course, chance: float, step: int) -> int:
+    units = ceil_whole(need / way.multiply)
+    found = smallest_trials(needed=units, chance=chance, spread=way.spread, most=MOST, step=step)
+    if found is None:
+        raise refuse(
+            "quantity", "unreachable",
+            f"No start up to {MOST:,} gives {need:,g} good ones at these rates. Check the rates or the quantity.",
+        )  # fmt: skip
+    return found
+
+
+def _chance(need: float, way: Course, start: int) -> float:
+    return tail_at_least(needed=ceil_whole(need / way.multiply), trials=start, spread=way.spread)
+
+
+def _seed_for(start: int, sowing: Sowing) -> tuple[SeedNeed | None, int | None]:
+    if sowing.by_seed:
+        seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell, cells_per_tray=sowing.cells_per_tray,
+                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source)  # fmt: skip
+        return seed, seed.trays
+    return None, ceil_whole(start / sowing.cells_per_tray) if sowing.cells_per_tray else None
+
+
+def _wanted(
+    needs: Mapping[str, float], ways: Sequence[Course], rates: Sequence[Rate], limbs: Sequence[Limb]
+) -> tuple[list[float], int]:
+    """What is needed out of every rung, and the plain start: rounded up rung by rung."""
+    out = [0.0] * len(limbs)
+    for way in ways:
+        means = [math.prod(rates[at].kept * limbs[at].share for at in _way(leaf, limbs)) for leaf in way.leaves]
+        for leaf, mean in zip(way.leaves, means, strict=True):
+            out[leaf] = needs.get(way.product, 0.0) * (mean / sum(means) if sum(means) else 1.0)
+    plain = 0.0
+    for index in range(len(limbs) - 1, -1, -1):
+        rate, limb = rates[index], limbs[index]
+        if rate.kept <= 0:
             raise refuse("rates", "unreachable", f"“{rate.name}” keeps nothing, so nothing can be delivered.")
-        value = ceil_whole(value / kept)
-    return int(value)
+        into = out[index] / rate.kept
+        if limb.after is None:
+            plain = max(plain, ceil_whole(into))
+        else:
+            above = into / limb.share
+            out[limb.after] = max(out[limb.after], ceil_whole(above) if rates[limb.after].whole else above)
+    return out, int(plain)
 
 
-def _rungs(needed: int, start: int, rates: Sequence[Rate]) -> tuple[RungPlan, ...]:
-    wanted: list[float] = [needed]
-    for rate in reversed(rates[1:]):
-        wanted.append(ceil_whole(wanted[-1] / (rate.spread.mean * rate.multiply)))
-    wanted.reverse()
-    rungs, units = [], float(start)
-    for rate, need in zip(rates, wanted, strict=True):
-        units *= rate.spread.mean * rate.multiply
-        rungs.append(RungPlan(rate.name, need, units))
+def _rungs(start: int, wanted: Sequence[float], rates: Sequence[Rate], limbs: Sequence[Limb]) -> tuple[RungPlan, ...]:
+    rungs: list[RungPlan] = []
+    for rate, limb, need in zip(rates, limbs, wanted, strict=True):
+        into = float(start) if limb.after is None else rungs[limb.after].out * limb.share
+        rungs.append(RungPlan(rate.name, into, into * rate.kept, need))
     return tuple(rungs)
 
 
 def _working(
-    needed: int, chance: float, rates: Sequence[Rate], overall: Spread, plain: int, start: int, met: float,
+    needed: float, chance: float, rates: Sequence[Rate], overall: Spread, plain: int, start: int, met: float,
     sowing: Sowing, seed: SeedNeed | None,
 ) -> Working:  # fmt: skip
     kept = tuple(Given(r.name, r.spread.mean, "share", r.origin, r.source) for r in rates if r.spread.mean < 1)
@@ -174,22 +299,25 @@ def _working(
     )  # fmt: skip
 
 
-def start_from_rung(*, index: int, quantity: float, rates: Sequence[Rate], sowing: Sowing) -> int:
+def start_from_rung(
+    *, index: int, quantity: float, rates: Sequence[Rate], sowing: Sowing, limbs: Sequence[Limb] = ()
+) -> int:
     """Start whose rung `index` gives `quantity` on average; whole trays where there are trays."""
-    kept = 1.0
-    for rate in rates[: index + 1]:
-        kept *= rate.spread.mean * rate.multiply
+    limbs = limbs or chain(len(rates))
+    kept = math.prod(rates[at].kept * limbs[at].share for at in _way(index, limbs))
     if kept <= 0:
         raise refuse("rates", "unreachable", "The stages before this rung keep nothing.")
     start = ceil_whole(quantity / kept)
     return int(round_up(start, sowing.cells_per_tray)) if sowing.cells_per_tray else start
 
 
-def promise_from_seed(*, seed_g: float, chance: float, rates: Sequence[Rate], sowing: Sowing) -> tuple[int, int]:
+def promise_from_seed(
+    *, seed_g: float, chance: float, rates: Sequence[Rate], sowing: Sowing, limbs: Sequence[Limb] = ()
+) -> tuple[int, int]:
     """What a weight of seed [g] lets you promise with `chance`: (start, good ones). Raises Refused."""
     if not sowing.tgw_g:
         raise refuse("tgw_g", "missing", "Grams become seeds only with a thousand-grain weight. Enter the lot's.")
     start = cells_from_seed(seed_g=seed_g, tgw_g=sowing.tgw_g, seeds_per_cell=sowing.seeds_per_cell,
                             cells_per_tray=sowing.cells_per_tray)  # fmt: skip
-    good = largest_needed(trials=start, chance=chance, spread=overall_rate(rates))
-    return start, int(good * _units_per_start(rates))
+    way = courses(rates, limbs or chain(len(rates)))[0]
+    return start, int(largest_needed(trials=start, chance=chance, spread=way.spread) * way.multiply)

@@ -100,7 +100,7 @@ class Rooms(BrowserCase):
     def test_a_task_not_done_needs_its_reason_and_the_sheet_keeps_it(self) -> None:
         seed_lot(self.ctx)
         batch = self.plan(order="56", due="2027-W32")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.sign_in()
         self.press("Diary")
@@ -210,7 +210,7 @@ class Rooms(BrowserCase):
         seed_lot(self.ctx)
         advance(self.ctx, date(2027, 7, 2))
         batch = self.plan(order="60", quantity="1000", due="2027-W32")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         doing.sown(self.ctx, batch.pk, on=sow)
         advance(self.ctx, date(2027, 8, 12))
@@ -235,10 +235,10 @@ class Rooms(BrowserCase):
         seed_lot(self.ctx)
         advance(self.ctx, date(2027, 7, 2))
         batch = self.plan(order="61", due="2027-W33")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         doing.sown(self.ctx, batch.pk, on=sow)
-        advance(self.ctx, batch.stages.get(order=1).planned.upper)
+        advance(self.ctx, batch.stages.get(key="germinate").planned.upper)
         self.size(390, 844)
         self.sign_in()
         self.open(f"/batches/{batch.pk}?do=count")

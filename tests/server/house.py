@@ -17,6 +17,7 @@ from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Site
 from aldrip.places.services import PlaceSpec, add_place
+from aldrip_core.units import Quantity, Unit
 
 TODAY = date(2027, 7, 6)
 COAST = [6, 7, 9.5, 12, 16, 20, 23, 23, 19.5, 15, 10, 7]
@@ -57,7 +58,7 @@ def seed_lot(ctx: Ctx, crop: str = "pak-choi", grams: float = 500, germination: 
     found = Crop.objects.get(slug=crop)
     line = Line.objects.filter(crop=found).first()
     return lots.receive(
-        ctx, crop_id=found.pk, line_id=line.pk if line else None, quantity_g=grams, germination=germination,
+        ctx, crop_id=found.pk, line_id=line.pk if line else None, quantity=Quantity.of(grams, Unit.GRAM), germination=germination,
         tgw_g=2.6, tested_on=date(2027, 3, 1), received_on=date(2027, 3, 10),
     )  # fmt: skip
 

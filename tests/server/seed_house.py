@@ -8,6 +8,7 @@ from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
+from aldrip.lots.moving import shown_of
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import LineSpec, add_line, save_field_standard, save_rule
 from aldrip.orders.models import OrderLine
@@ -15,6 +16,7 @@ from aldrip.places.ground import polygon_of
 from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip.seedcrops.models import SeedBlock
+from aldrip_core.units import Quantity, Unit
 from tests.server.house import HouseCase, advance, take_order, uid
 
 SPRING = date(2027, 2, 22)
@@ -59,7 +61,7 @@ def make_seed_house(ctx: Ctx) -> None:
 def parent_seed(ctx: Ctx, name: str, *, seed_class: str = "basic", label: str = "B-1") -> Lot:
     line = Line.objects.get(organisation=ctx.organisation, name=name)
     return lots.receive(
-        ctx, crop_id=line.crop_id, line_id=line.pk, quantity_g=12_000, germination=0.92, tgw_g=55, tested_on=date(2027, 1, 10),
+        ctx, crop_id=line.crop_id, line_id=line.pk, quantity=Quantity.of(12_000, Unit.GRAM), germination=0.92, tgw_g=55, tested_on=date(2027, 1, 10),
         seed_class=seed_class, label_number=label, received_on=min(ctx.today, date(2027, 2, 1)),
     )  # fmt: skip
 
@@ -165,7 +167,7 @@ class SeedCase(HouseCase):
         raw = taken["loads"][-1]["lot_id"]
         self.on(date(2027, 9, 14))
         self.post(f"/lots/{raw}/drying", {"on": "2027-09-12", "to_percent": 9, "client_uuid": uid()})
-        balance = float(Lot.objects.get(pk=raw).balance)
+        balance = shown_of(Lot.objects.get(pk=raw))
         made = self.post("/cleaning", {"on": "2027-09-14", "lots": [{"lot_id": raw, "kg": str(balance)}], "clean": "1500 kg",
                                        "screenings": f"{balance - 1510:.1f} kg", "client_uuid": uid()})  # fmt: skip
         return Lot.objects.get(pk=made["id"])

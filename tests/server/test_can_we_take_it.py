@@ -53,7 +53,7 @@ class CanWeTakeIt(HouseCase):
         seed_lot(self.ctx)
         advance(self.ctx, date(2027, 6, 22))
         _, batch = self.planned(quantity="6000", due="2027-W31")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow), "trays": 60})
         advance(self.ctx, date(2027, 7, 6))

@@ -147,7 +147,7 @@ class PlantStory(HouseCase):
         line = take_order(self.ctx)
         self.post("/batches/plan-lines", {"lines": [line.pk]})
         batch = Batch.objects.get()
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow - timedelta(days=7))
         self.assertEqual(self.waits("sowing"), [])
         advance(self.ctx, sow - timedelta(days=6))

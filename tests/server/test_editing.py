@@ -20,7 +20,7 @@ class Proposals(HouseCase):
         cls.line, cls.batch = cls.teller().planned(order="401", due="2027-W37")
 
     def state(self) -> dict:
-        return state_of(*load_batch(self.ctx, self.batch.pk))
+        return state_of(load_batch(self.ctx, self.batch.pk))
 
     def figure(self, proposal: dict, name: str) -> tuple:
         found = next(f for f in proposal["figures"] if f["name"] == name)
@@ -46,17 +46,21 @@ class Proposals(HouseCase):
         self.assertEqual((self.batch.trays, self.batch.start, self.batch.version), (40, 9600, 2))
         self.assertAlmostEqual(self.line.chance or 0, shown["orders"][0]["after"], places=9)
         self.assertEqual(
-            set(Occupancy.objects.filter(stage__batch=self.batch, stage__order=1).values_list("amount", flat=True)),
+            set(
+                Occupancy.objects.filter(stage__batch=self.batch, stage__key="germinate").values_list(
+                    "amount", flat=True
+                )
+            ),
             {40.0},
         )
-        self.assertEqual(Task.objects.get(subject_id=self.batch.pk, kind="sow").quantity, 40)
+        self.assertEqual(Task.objects.get(subject=self.batch.uuid, kind="sow").quantity, 40)
 
     def test_any_rung_can_be_typed_and_the_ladder_answers_both_ways(self) -> None:
         grams = self.preview(seed_g=20)
         self.assertEqual(self.figure(grams, "Trays")[1], int(20 / 2.6 * 1000) // 240)
-        rung = self.preview(rung={"stage": 2, "quantity": 13_000})
-        self.keep(1, rung={"stage": 2, "quantity": 13_000})
-        grown = self.batch.stages.get(order=2).out
+        rung = self.preview(rung={"stage": "grow", "quantity": 13_000})
+        self.keep(1, rung={"stage": "grow", "quantity": 13_000})
+        grown = self.batch.stages.get(key="grow").out
         self.assertGreaterEqual(grown, 13_000)
         self.assertEqual(self.figure(rung, "Trays")[1], Batch.objects.get(pk=self.batch.pk).trays)
         self.keep(2, back_to_planned=True)
@@ -65,7 +69,7 @@ class Proposals(HouseCase):
         self.assertGreaterEqual(self.batch.planned_chance, 0.95)
 
     def test_dates_move_with_the_sowing_and_from_delivery_backwards(self) -> None:
-        sow = self.batch.stages.get(order=0).planned.lower
+        sow = self.batch.stages.get(key="sow").planned.lower
         later = self.preview(shift_days=1)
         moved = date.fromisoformat(self.figure(later, "Sow")[1])
         self.assertGreater(moved, sow)
@@ -77,24 +81,24 @@ class Proposals(HouseCase):
 
     def test_another_place_takes_the_space_there(self) -> None:
         bench = Place.objects.get(organisation=self.ctx.organisation, name="Bench 2")
-        now = self.batch.stages.get(order=2).place
+        now = self.batch.stages.get(key="grow").place
         other = bench if now != bench else Place.objects.get(organisation=self.ctx.organisation, name="Bench 1")
-        self.keep(1, stage=2, place_id=other.pk)
-        self.assertEqual(self.batch.stages.get(order=2).place, other)
-        self.assertEqual(Occupancy.objects.get(stage__batch=self.batch, stage__order=2).place, other)
+        self.keep(1, stage="grow", place_id=other.pk)
+        self.assertEqual(self.batch.stages.get(key="grow").place, other)
+        self.assertEqual(Occupancy.objects.get(stage__batch=self.batch, stage__key="grow").place, other)
         room = Place.objects.get(organisation=self.ctx.organisation, name="Room")
-        self.assertEqual(self.preview(stage=2, place_id=room.pk, status=422)["errors"][0]["code"], "other_unit")
+        self.assertEqual(self.preview(stage="grow", place_id=room.pk, status=422)["errors"][0]["code"], "other_unit")
 
     def test_a_typed_rate_keeps_its_reason_and_the_librarys_stays_in_the_method(self) -> None:
-        self.preview(stage=4, rate={"mean": 0.7, "sd": 0.02, "reason": " "}, status=422)
-        shown = self.preview(stage=4, rate={"mean": 0.7, "sd": 0.02, "reason": "hail last week"})
+        self.preview(stage="grade", rate={"mean": 0.7, "sd": 0.02, "reason": " "}, status=422)
+        shown = self.preview(stage="grade", rate={"mean": 0.7, "sd": 0.02, "reason": "hail last week"})
         self.assertGreater(self.figure(shown, "Trays")[1], self.figure(shown, "Trays")[0])
-        self.keep(1, stage=4, rate={"mean": 0.7, "sd": 0.02, "reason": "hail last week"})
-        stage = self.batch.stages.get(order=4)
-        self.assertEqual((stage.origin, stage.source), ("entered", "typed: hail last week"))
+        self.keep(1, stage="grade", rate={"mean": 0.7, "sd": 0.02, "reason": "hail last week"})
+        stage = self.batch.stages.get(key="grade")
+        self.assertEqual((stage.origin, stage.source), ("entered", "hail last week"))
         self.batch.refresh_from_db()
         self.assertEqual(self.batch.method_snapshot["stages"][4]["keeps"], 0.95)
-        self.preview(stage=4, rate={"mean": 0.5, "sd": 0.5, "reason": "x"}, status=422)
+        self.preview(stage="grade", rate={"mean": 0.5, "sd": 0.5, "reason": "x"}, status=422)
 
     def test_the_second_of_two_managers_is_refused_with_both_values(self) -> None:
         second = Client()
@@ -120,7 +124,7 @@ class Proposals(HouseCase):
         before = self.state()
         self.keep(1, trays=40)
         first = AuditEvent.objects.latest("id")
-        self.keep(2, stage=4, rate={"mean": 0.8, "sd": 0.01, "reason": "dry"})
+        self.keep(2, stage="grade", rate={"mean": 0.8, "sd": 0.01, "reason": "dry"})
         self.post(f"/audit/{first.pk}/undo", status=409)
         self.post(f"/audit/{AuditEvent.objects.latest('id').pk}/undo")
         self.post(f"/audit/{first.pk}/undo", status=409)  # the undo is an edit that came after
@@ -136,13 +140,13 @@ class Proposals(HouseCase):
         self.assertEqual(now["start"], 9600)
 
     def test_what_was_sown_cannot_be_planned_again(self) -> None:
-        sow = self.batch.stages.get(order=0).planned.lower
+        sow = self.batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{self.batch.pk}/sown", {"on": str(sow)})
         for change in ({"trays": 9}, {"sow_on": "2027-08-20"}, {"lot_id": self.lot.pk}, {"seed_g": 5}):
             self.assertEqual(self.preview(status=422, **change)["errors"][0]["code"], "happened")
         self.post(f"/batches/{self.batch.pk}/sown", {"on": str(sow)}, status=422)
-        moved = self.preview(shift_days=3, stage=2)
+        moved = self.preview(shift_days=3, stage="grow")
         self.assertEqual(self.figure(moved, "Sow")[0], self.figure(moved, "Sow")[1])
 
 
@@ -151,7 +155,7 @@ class WhatHappened(HouseCase):
         super().setUp()
         self.lot = seed_lot(self.ctx, grams=100)
         self.line, self.batch = self.planned(due="2027-W36")
-        self.sow = self.batch.stages.get(order=0).planned.lower
+        self.sow = self.batch.stages.get(key="sow").planned.lower
         advance(self.ctx, self.sow)
 
     def test_more_seed_than_there_is_says_by_how_much(self) -> None:
@@ -167,22 +171,24 @@ class WhatHappened(HouseCase):
         self.post(f"/batches/{self.batch.pk}/sown", {"on": str(late)})
         self.line.refresh_from_db()
         self.assertIn("days after the window closes", self.line.problem)
-        stage = BatchStage.objects.get(batch=self.batch, order=2)
+        stage = BatchStage.objects.get(batch=self.batch, key="grow")
         self.assertGreaterEqual(stage.planned.lower, late)
 
     def test_steps_come_in_their_order_and_never_tomorrow(self) -> None:
         path = f"/batches/{self.batch.pk}"
         self.assertEqual(
-            self.post(f"{path}/moved", {"stage": 2, "on": str(self.sow)}, status=422)["errors"][0]["code"], "not_sown"
+            self.post(f"{path}/moved", {"stage": "grow", "on": str(self.sow)}, status=422)["errors"][0]["code"],
+            "not_sown",
         )
         self.assertEqual(
             self.post(f"{path}/sown", {"on": "2028-01-01"}, status=422)["errors"][0]["code"], "in_the_future"
         )
         self.post(f"{path}/sown", {"on": str(self.sow), "trays": 50})
         self.assertEqual(
-            self.post(f"{path}/moved", {"stage": 4, "on": str(self.sow)}, status=422)["errors"][0]["code"], "not_next"
+            self.post(f"{path}/moved", {"stage": "grade", "on": str(self.sow)}, status=422)["errors"][0]["code"],
+            "not_next",
         )
-        early = {"stage": 2, "on": str(self.sow - timedelta(days=3))}
+        early = {"stage": "grow", "on": str(self.sow - timedelta(days=3))}
         self.assertEqual(self.post(f"{path}/moved", early, status=422)["errors"][0]["code"], "too_early")
         self.batch.refresh_from_db()
         self.assertEqual(self.batch.start, 12_000)
@@ -193,5 +199,5 @@ class WhatHappened(HouseCase):
         self.batch.refresh_from_db()
         self.assertEqual(self.batch.state, "abandoned")
         self.assertFalse(Occupancy.objects.filter(stage__batch=self.batch).exists())
-        self.assertFalse(Task.objects.filter(subject_id=self.batch.pk, state="todo").exists())
+        self.assertFalse(Task.objects.filter(subject=self.batch.uuid, state="todo").exists())
         self.post(f"/batches/{self.batch.pk}/preview", {"trays": 5}, status=422)

@@ -77,7 +77,7 @@ class HugeAndOdd(HouseCase):
         _, batch = self.planned()
         for change in (
             {"trays": 0}, {"trays": -5}, {"trays": 10**9}, {"trays": "many"}, {"seed_g": 0}, {"seed_g": 1e12}, {"chance": 1}, {"chance": 0},
-            {"needed": 0}, {"shift_days": 4000}, {"rung": {"stage": 2, "quantity": -1}}, {"rate": {"mean": 2, "reason": "x"}, "stage": 2},
+            {"needed": 0}, {"shift_days": 4000}, {"rung": {"stage": "grow", "quantity": -1}}, {"rate": {"mean": 2, "reason": "x"}, "stage": "grow"},
             {"sow_on": "tomorrow"}, {"stage": 77, "place_id": 1},
         ):  # fmt: skip
             answer = self.client.post(f"/api/batches/{batch.pk}/preview", change, content_type="application/json")
@@ -181,7 +181,7 @@ class Repeated(HouseCase):
     def test_sown_moved_and_graded_twice_are_refused_and_change_nothing(self) -> None:
         lot = seed_lot(self.ctx)
         line, batch = self.planned(quantity="1000", due="2027-W36")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         lot.refresh_from_db()
@@ -190,8 +190,8 @@ class Repeated(HouseCase):
         lot.refresh_from_db()
         self.assertEqual(lot.balance, left)
         advance(self.ctx, date(2027, 9, 1))
-        self.post(f"/batches/{batch.pk}/moved", {"stage": 2, "on": "2027-08-20"})
-        self.post(f"/batches/{batch.pk}/moved", {"stage": 2, "on": "2027-08-20"}, status=422)
+        self.post(f"/batches/{batch.pk}/moved", {"stage": "grow", "on": "2027-08-20"})
+        self.post(f"/batches/{batch.pk}/moved", {"stage": "grow", "on": "2027-08-20"}, status=422)
         self.post(f"/batches/{batch.pk}/graded", {"good": 700, "on": "2027-09-01", "client_uuid": uid()})
         much = self.post(
             f"/batches/{batch.pk}/graded", {"good": 5000, "on": "2027-09-01", "client_uuid": uid()}, status=422
@@ -207,7 +207,7 @@ class Repeated(HouseCase):
         seed_lot(self.ctx)
         _, batch = self.planned()
         self.post(f"/batches/{batch.pk}/keep", {"version": 1, "change": {"trays": 60}})
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         refused = self.post(f"/batches/{batch.pk}/sown", {"on": str(sow), "version": 1}, status=409)
         self.assertEqual(refused["code"], "changed_meanwhile")
@@ -236,7 +236,7 @@ class Days(HouseCase):
     def test_what_was_not_done_stands_on_todays_sheet_as_late(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned(due="2027-W36")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow + timedelta(days=2))
         late = [task for task in self.sheet(sow + timedelta(days=2)) if task["late"]]
         self.assertIn("sow", [task["kind"] for task in late])
@@ -247,7 +247,7 @@ class Days(HouseCase):
         line = take_order(self.ctx, crop="Lavender", form="rooted cutting", quantity="2000", due="2027-W40")
         plan_lines(self.ctx, [line.pk])
         batch = Batch.objects.get()
-        task = next(t for t in self.sheet(batch.stages.get(order=0).planned.lower) if t["kind"] == "sow")
+        task = next(t for t in self.sheet(batch.stages.get(key="sow").planned.lower) if t["kind"] == "sow")
         self.assertIn("Blades", task["caution"])
         card = self.get(f"/batches/{batch.pk}/card")
         self.assertEqual((card["verb"], card["grams"], card["lot"]), ("Stick", None, ""))
@@ -259,7 +259,7 @@ class Days(HouseCase):
         line = take_order(self.ctx, crop="Lavender", form="rooted cutting", quantity="2000", due="2027-W40")
         plan_lines(self.ctx, [line.pk])
         batch = Batch.objects.get()
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow), "trays": 30})
         batch.refresh_from_db()
@@ -271,7 +271,7 @@ class Days(HouseCase):
         plan_lines(self.ctx, [line.pk])
         batch = Batch.objects.get()
         self.assertEqual(batch.seeds, batch.start * 3)
-        stage = batch.stages.get(kind="germinate")
+        stage = batch.stages.get(key="germinate")
         spread = stage.alpha / (stage.alpha + stage.beta) if stage.beta else stage.alpha
         self.assertAlmostEqual(spread, 1 - (1 - 0.8 * 0.92) ** 3, places=4)
         self.assertEqual(TODAY, self.ctx.today)

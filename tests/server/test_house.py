@@ -264,10 +264,10 @@ class Rules(HouseCase):
     def test_a_closed_day_moves_the_plan(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned(order="1", due="2027-W36")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         self.post("/closed-days", {"day": str(sow)})
         _, second = self.planned(order="2", due="2027-W36")
-        self.assertLess(second.stages.get(order=0).planned.lower, sow)
+        self.assertLess(second.stages.get(key="sow").planned.lower, sow)
 
     def test_tasks_of_ones_own_and_marks_with_reasons(self) -> None:
         task = self.post("/tasks", {"title": "Wash trays", "due": "2027-07-06", "minutes": 30})
@@ -282,7 +282,7 @@ class Constraints(HouseCase):
     def test_two_firm_uses_of_a_whole_place_exclude_each_other_and_drafts_do_not(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned()
-        stage = BatchStage.objects.get(batch=batch, order=2)
+        stage = BatchStage.objects.get(batch=batch, key="grow")
         assert stage.place is not None
         during = (date(2027, 8, 1), date(2027, 8, 10))
         Occupancy.objects.create(stage=stage, place=stage.place, during=during, amount=1, whole=True, firm=False)

@@ -34,7 +34,7 @@ READS = [(method, path) for method, path, _ in ROUTES if method == "GET" and not
 def known_fields(path: str, method: str) -> list[str]:
     """The names that a route's body has, so that junk reaches past the first check."""
     schema = api.get_openapi_schema()
-    plain = "/api" + path.replace("int:", "")
+    plain = "/api" + path.replace("ref:", "")
     body = schema["paths"][plain][method.lower()].get("requestBody")
     if not body:
         return []
@@ -58,7 +58,7 @@ class Junk(PropertyCase):
         self.client.force_login(self.ctx.user)
 
     def where(self, path: str) -> str:
-        return "/api" + re.sub(r"\{int:(\w+)\}", lambda m: str(self.ids.get(m[1], 1)), path)
+        return "/api" + re.sub(r"\{ref:(\w+)\}", lambda m: str(self.ids.get(m[1], 1)), path)
 
     @given(st.sampled_from(WRITES), st.data())
     @settings(max_examples=250, deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -21,6 +21,12 @@ from tests.server.house import HouseCase, make_house, member, seed_lot, uid
 # A body that passes the schema, so that what answers is the permission and not the field check.
 BODIES: dict[str, Any] = {
     "/orders": {"rows": []},
+    "/batches/{batch_id}/picked": {
+        "stage": "pick",
+        "quantity": "1",
+        "on": "2027-07-06",
+        "client_uuid": "00000000-0000-4000-8000-000000000001",
+    },
     "/orders/import/check": {"rows": []},
     "/orders/import/paste": {"text": ""},
     "/orders/can-we-take-it": {"crop_id": 0, "form": "plug", "quantity": "1", "due": "week 40"},
@@ -40,7 +46,7 @@ BODIES: dict[str, Any] = {
     "/batches/{batch_id}/preview": {"needed": 1},
     "/batches/{batch_id}/keep": {"version": 0, "change": {}},
     "/batches/{batch_id}/sown": {"on": "2027-07-06"},
-    "/batches/{batch_id}/moved": {"stage": 1, "on": "2027-07-06"},
+    "/batches/{batch_id}/moved": {"stage": "germinate", "on": "2027-07-06"},
     "/batches/{batch_id}/counts": {"trays": [{"sampled": 1, "found": 1}], "on": "2027-07-06", "client_uuid": uid()},
     "/batches/{batch_id}/losses": {"lost": 1, "cause": "x", "on": "2027-07-06", "client_uuid": uid()},
     "/batches/{batch_id}/graded": {"good": 1, "on": "2027-07-06", "client_uuid": uid()},
@@ -87,7 +93,7 @@ def address(path: str) -> str:
 
 class EveryRoute(HouseCase):
     def test_no_route_is_outside_the_table(self) -> None:
-        known = {(method, path.replace("int:", "")) for method, path, _ in ROUTES} | OPEN
+        known = {(method, path.replace("ref:", "")) for method, path, _ in ROUTES} | OPEN
         for path, view in api.get_openapi_schema()["paths"].items():
             for method in view:
                 self.assertIn((method.upper(), path.removeprefix("/api")), known)
@@ -136,7 +142,7 @@ class EveryRoute(HouseCase):
             return client.get(where)
         if path == "/orders/import/file":
             return client.post(where, {"file": SimpleUploadedFile("x.csv", b"")})
-        body = BODIES.get(path.replace("int:", ""), {})
+        body = BODIES.get(path.replace("ref:", ""), {})
         return getattr(client, method.lower())(where, body, content_type="application/json")
 
 
@@ -184,7 +190,7 @@ class TwoNurseries(HouseCase):
         assert place
         _, batch = self.planned()
         self.post(f"/batches/{batch.pk}/preview", {"lot_id": theirs.pk}, status=404)
-        self.post(f"/batches/{batch.pk}/preview", {"place_id": place.pk, "stage": 2}, status=404)
+        self.post(f"/batches/{batch.pk}/preview", {"place_id": place.pk, "stage": "grow"}, status=404)
         self.post(f"/batches/{batch.pk}/sown", {"on": "2027-07-06", "lot_id": theirs.pk}, status=404)
         self.post("/tasks", {"title": "x", "due": "2027-07-06", "place_id": place.pk}, status=404)
         theirs.refresh_from_db()

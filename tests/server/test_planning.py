@@ -4,15 +4,16 @@ import itertools
 from datetime import date, timedelta
 
 from aldrip.batches.editing import Change, propose
-from aldrip.batches.ground import Ground
+from aldrip.batches.ground import Ground, lot_spec
 from aldrip.batches.models import Batch, BatchStage
-from aldrip.batches.planner import plan_batch, ready_day
 from aldrip.batches.saved import dates_of, load_batch, request_of
-from aldrip.batches.snapshot import read_snapshot
-from aldrip.batches.starting import plan_lines, request_for
+from aldrip.batches.starting import Asked, plan_lines, request_for
 from aldrip.methods.models import Crop, Method, MethodStage
+from aldrip.methods.snapshot import read_snapshot
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
+from aldrip_core.batch_plan import plan_batch
+from aldrip_core.stages import Trait
 from aldrip_core.working import Origin
 from tests.server.house import HouseCase, advance, seed_lot, take_order, uid
 
@@ -43,18 +44,23 @@ class Methods(HouseCase):
                     self.assertAlmostEqual(stage.keeps.mean, row.keeps)
                     self.assertAlmostEqual(stage.keeps.sd, row.keeps_sd if row.keeps < 1 else 0.0)
                     self.assertEqual(stage.duration.days, row.days)
-                self.assertEqual(next(s.kind for s in definition.stages), "sow")
-                self.assertEqual([s.kind for s in definition.stages][-1], "dispatch")
+                self.assertTrue(definition.root.does(Trait.STARTS))
+                self.assertTrue(definition.last.does(Trait.LEAVES))
 
     def test_own_methods_are_not_seen_by_others(self) -> None:
         crop = Crop.objects.get(slug="zinnia")
         shipped = Method.objects.get(slug="plug-single-zinnia")
         own = Method.objects.create(organisation=self.ctx.organisation, crop=crop, slug="own", name="Own", form="bunch", unit="bunches",
                                     container=shipped.container, mix=shipped.mix)  # fmt: skip
-        MethodStage.objects.create(method=own, order=0, name="Sown", kind="sow", days=0, unit="cells")
+        MethodStage.objects.create(
+            method=own, order=0, key="sow", traits=["starts"], name="Sown", kind="sow", days=0, unit="cells"
+        )
         MethodStage.objects.create(
             method=own,
             order=1,
+            key="up",
+            after="sow",
+            traits=["emerges"],
             name="Up",
             kind="germinate",
             days=5,
@@ -62,7 +68,9 @@ class Methods(HouseCase):
             place_kind="germination",
             density="tray",
         )
-        MethodStage.objects.create(method=own, order=2, name="Cut", kind="dispatch", days=1, unit="bunches", keeps=0.9)
+        MethodStage.objects.create(
+            method=own, order=2, key="cut", after="up", name="Cut", kind="dispatch", days=1, unit="bunches", keeps=0.9
+        )
         forms = {m["form"] for m in self.get("/library")["methods"] if m["own"]}
         self.assertEqual(forms, {"bunch"})
         seed_lot(self.ctx, "zinnia")
@@ -81,8 +89,8 @@ class Warmth(HouseCase):
         ready = {}
         for degrees in (11, 18.5, 34):
             Place.objects.filter(pk=room.pk).update(set_point_c=degrees, cooled_to_c=degrees)
-            proposal = propose(self.ctx, batch.pk, Change(sow_on=batch.stages.get(order=0).planned.lower))
-            ready[degrees] = proposal.plan.stages[1].dates.end
+            proposal = propose(self.ctx, batch.pk, Change(sow_on=batch.stages.get(key="sow").planned.lower))
+            ready[degrees] = proposal.plan.stage("germinate").dates.end
         self.assertLess(ready[34], ready[18.5])
         self.assertLess(ready[18.5], ready[11])
 
@@ -98,15 +106,16 @@ class Warmth(HouseCase):
 class Dates(HouseCase):
     def test_the_day_aimed_for_keeps_days_in_hand_and_the_calendar(self) -> None:
         ground = Ground(self.ctx)
-        self.assertEqual(ready_day(date(2027, 9, 6), date(2027, 9, 12), ground), date(2027, 9, 1))
-        self.assertEqual(ready_day(date(2027, 9, 4), date(2027, 9, 5), ground), date(2027, 8, 27))  # only a weekend
+        self.assertEqual(ground.ready_day(date(2027, 9, 6), date(2027, 9, 12)), date(2027, 9, 1))
+        self.assertEqual(ground.ready_day(date(2027, 9, 4), date(2027, 9, 5)), date(2027, 8, 27))  # only a weekend
         self.ctx.organisation.safety_days = 0
-        self.assertEqual(ready_day(date(2027, 9, 6), date(2027, 9, 12), ground), date(2027, 9, 6))
+        ground = Ground(self.ctx)
+        self.assertEqual(ground.ready_day(date(2027, 9, 6), date(2027, 9, 12)), date(2027, 9, 6))
 
     def test_too_late_is_planned_forward_from_the_next_sowing_day(self) -> None:
         seed_lot(self.ctx)
         line, batch = self.planned(due="2027-W29")
-        self.assertEqual(batch.stages.get(order=0).planned.lower, date(2027, 7, 6))
+        self.assertEqual(batch.stages.get(key="sow").planned.lower, date(2027, 7, 6))
         self.assertRegex(
             line.problem, r"Cannot be met as asked: the earliest day is \w+ \d+ \w+, week \d+, \d+ days late\."
         )
@@ -123,26 +132,24 @@ class Dates(HouseCase):
     def test_stages_join_without_gap_or_overlap_before_and_after_sowing(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned(due="2027-W38")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
-        _, stages = load_batch(self.ctx, batch.pk)
-        dates = dates_of(stages)
-        for before, after in itertools.pairwise(dates):
+        dates = dates_of(load_batch(self.ctx, batch.pk))
+        for before, after in itertools.pairwise(dates.values()):
             self.assertEqual(before.end, after.start)
 
     def test_moving_a_late_stage_leaves_the_early_ones_and_stretches_the_one_before(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned(due="2027-W40")
-        _, stages = load_batch(self.ctx, batch.pk)
-        before = dates_of(stages)
-        proposal = propose(self.ctx, batch.pk, Change(shift_days=7, stage=3))
-        after = [s.dates for s in proposal.plan.stages]
-        self.assertEqual(after[:2], list(before[:2]))
-        self.assertEqual(after[2].start, before[2].start)
-        self.assertEqual(after[2].end, before[2].end + timedelta(days=7))
+        before = dates_of(load_batch(self.ctx, batch.pk))
+        proposal = propose(self.ctx, batch.pk, Change(shift_days=7, stage="harden"))
+        after = {s.spec.key: s.dates for s in proposal.plan.stages}
+        self.assertEqual([after[k] for k in ("sow", "germinate")], [before[k] for k in ("sow", "germinate")])
+        self.assertEqual(after["grow"].start, before["grow"].start)
+        self.assertEqual(after["grow"].end, before["grow"].end + timedelta(days=7))
         early = self.client.post(
-            f"/api/batches/{batch.pk}/preview", {"shift_days": -300, "stage": 3}, content_type="application/json"
+            f"/api/batches/{batch.pk}/preview", {"shift_days": -300, "stage": "harden"}, content_type="application/json"
         )
         self.assertEqual(early.json()["errors"][0]["code"], "too_early")
 
@@ -151,21 +158,14 @@ class Rates(HouseCase):
     def request(self) -> tuple:
         ground = Ground(self.ctx)
         crop = Crop.objects.get(slug="pak-choi")
-        request = request_for(
-            ground,
-            crop=crop,
-            form="plug",
-            needed=5000,
-            due_from=date(2027, 9, 6),
-            due_last=date(2027, 9, 12),
-            line_id=None,
-        )
-        return ground, request
+        method = ground.methods_by_crop["pak-choi"][0]
+        asked = Asked(crop, method, {"plug": 5000}, date(2027, 9, 6), date(2027, 9, 12))
+        return ground, request_for(ground, asked)
 
     def test_without_a_lot_the_librarys_germination_stands_in_and_says_so(self) -> None:
         ground, request = self.request()
         plan = plan_batch(request, ground)
-        rate = plan.stages[1].rate
+        rate = plan.stage("germinate").rate
         self.assertEqual(rate.origin, Origin.LIBRARY)
         self.assertIn("library germination 90 %", rate.source)
 
@@ -173,23 +173,23 @@ class Rates(HouseCase):
         seed_lot(self.ctx, germination=0.95)
         ground, request = self.request()
         good = plan_batch(request, ground)
-        self.assertEqual(good.stages[1].rate.origin, Origin.RECORDS)
+        self.assertEqual(good.stage("germinate").rate.origin, Origin.RECORDS)
         from dataclasses import replace
 
         worse = seed_lot(self.ctx, germination=0.6)
-        poor = plan_batch(replace(request, lot=worse), ground)
+        poor = plan_batch(replace(request, lots=((lot_spec(worse), 1.0),)), ground)
         self.assertGreater(poor.quantities.start, good.quantities.start)
 
     def test_a_saved_batch_read_back_gives_the_same_plan(self) -> None:
         seed_lot(self.ctx)
         _, batch = self.planned()
-        row, stages = load_batch(self.ctx, batch.pk)
-        plan = plan_batch(request_of(row, stages), Ground(self.ctx, without=[batch.pk]))
+        saved = load_batch(self.ctx, batch.pk)
+        plan = plan_batch(request_of(saved), Ground(self.ctx, without=[batch.pk]))
         self.assertEqual((plan.quantities.start, plan.quantities.trays), (batch.start, batch.trays))
         self.assertAlmostEqual(plan.quantities.chance, batch.planned_chance, places=9)
-        self.assertEqual([s.place for s in plan.stages], [s.place_id for s in stages])
-        for stage, saved in zip(plan.stages, stages, strict=True):
-            self.assertAlmostEqual(stage.out, saved.out, places=6)
+        self.assertEqual([s.place for s in plan.stages], [s.place_id for s in saved.stages.values()])
+        for stage in plan.stages:
+            self.assertAlmostEqual(stage.out, saved.stages[stage.spec.key].out, places=6)
 
     def test_another_chance_wanted_in_the_house_plans_more_or_fewer(self) -> None:
         seed_lot(self.ctx, grams=5000)

@@ -53,7 +53,7 @@ class OnePromise(HouseCase):
 
         sow = date.fromisoformat(ladder["sow_on"])
         sheet = self.get(f"/day?day={sow}")
-        task = next(t for t in sheet["tasks"] if t["kind"] == "sow" and t["subject_id"] == batch.pk)
+        task = next(t for t in sheet["tasks"] if t["kind"] == "sow" and t["subject_id"] == str(batch.uuid))
         self.assertEqual((task["quantity"], task["unit"]), (trays, "trays"))
         self.assertIn(f"{trays} trays", self.pdf_text(f"/day.pdf?day={sow}"))
 
@@ -70,7 +70,7 @@ class OnePromise(HouseCase):
         self.assertEqual(Movement.objects.filter(lot=lot).aggregate(n=Sum("quantity"))["n"], lot.balance)
 
         self._count(batch, [214, 210, 219, 205, 212, 216])
-        self._move(batch, 2, 3)
+        self._move(batch, "grow", "harden")
         good, out = self._grade(batch, 12_450, 610)
         graded = Lot.objects.get(from_stages__stage__batch=batch)
         self.assertEqual(graded.balance, good)
@@ -149,19 +149,19 @@ class OnePromise(HouseCase):
 
     def _count(self, batch: Batch, found: list[int]) -> None:
         batch.refresh_from_db()
-        stage = batch.stages.get(kind="germinate")
+        stage = batch.stages.get(key="germinate")
         advance(self.ctx, stage.planned.upper)
         trays = [{"sampled": 240, "found": n} for n in found]
         self.post(f"/batches/{batch.pk}/counts", {"trays": trays, "on": str(self.ctx.today), "client_uuid": uid()})
 
-    def _move(self, batch: Batch, *orders: int) -> None:
-        for order in orders:
-            stage = batch.stages.get(order=order)
+    def _move(self, batch: Batch, *keys: str) -> None:
+        for key in keys:
+            stage = batch.stages.get(key=key)
             advance(self.ctx, max(self.ctx.today, stage.planned.lower))
-            self.post(f"/batches/{batch.pk}/moved", {"stage": order, "on": str(self.ctx.today)})
+            self.post(f"/batches/{batch.pk}/moved", {"stage": key, "on": str(self.ctx.today)})
 
     def _grade(self, batch: Batch, good: int, out: int) -> tuple[int, int]:
-        stage = batch.stages.get(kind="grade")
+        stage = batch.stages.get(key="grade")
         advance(self.ctx, stage.planned.lower)
         body = {
             "good": good,
@@ -221,7 +221,7 @@ class SixtyOnePerCent(HouseCase):
         made = self.post(f"/batches/{self.batch.pk}/resow", {"version": version})
         new = Batch.objects.get(pk=made["id"])
         self.assertEqual((new.tops_up_id, new.trays), (self.batch.pk, offer["trays"]))
-        self.assertEqual(set(Task.objects.filter(subject_id=new.pk).values_list("kind", flat=True)),
+        self.assertEqual(set(Task.objects.filter(subject=new.uuid).values_list("kind", flat=True)),
                          {"sow", "stack", "count", "move", "grade", "deliver"})  # fmt: skip
         self.line.refresh_from_db()
         assert self.line.chance is not None
@@ -260,7 +260,7 @@ class SixtyOnePerCent(HouseCase):
         self.batch.refresh_from_db()
         self.assertAlmostEqual(before - self.batch.expected, 1500 * 0.975 * 0.99 * 0.95, delta=5)
         # A move that changes no quantity promises what stands, not what is lost.
-        effect = self.post(f"/batches/{self.batch.pk}/preview", {"stage": 2, "shift_days": 1})["orders"][0]
+        effect = self.post(f"/batches/{self.batch.pk}/preview", {"stage": "grow", "shift_days": 1})["orders"][0]
         self.assertAlmostEqual(effect["before"], effect["after"], places=9)
         self.line.refresh_from_db()
         self.assertAlmostEqual(effect["before"], self.line.chance or 0, places=9)
@@ -298,7 +298,7 @@ class Short(HouseCase):
         seed_lot(self.ctx)
         advance(self.ctx, date(2027, 8, 3))
         line, batch = self.planned(quantity="2000", due="2027-W37")
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         advance(self.ctx, date(2027, 9, 10))
@@ -326,7 +326,7 @@ class Short(HouseCase):
         line, batch = self.planned(quantity="1000", due="2027-W36")
         other, _ = self.planned(quantity="900", due="2027-W37", crop="Endive")
         OrderLine.objects.filter(pk=other.pk).update(order=line.order, number=2)
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         advance(self.ctx, date(2027, 9, 6))

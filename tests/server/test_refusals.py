@@ -234,7 +234,7 @@ class InLots(RefusalCase):
         good = {"crop_id": crop.pk, "quantity": "500 g"}
         self.refused("/lots", good, [
             ({"line_id": line.pk}, "line_id", "other_crop"), ({"received_on": "2028-01-01"}, "received_on", "in_the_future"),
-            ({"germination_percent": 90, "tested_on": "2028-01-01"}, "tested_on", "in_the_future"), ({"quantity": ""}, "quantity_g", "missing"),
+            ({"germination_percent": 90, "tested_on": "2028-01-01"}, "tested_on", "in_the_future"), ({"quantity": ""}, "quantity", "missing"),
             ({"quantity": "some"}, "quantity", "not_a_number"), ({"germination_percent": 140}, "value", "out_of_range"),
             ({"tgw": "9 kg"}, "value", "out_of_range"), ({"seed_class": "royal"}, "seed_class", "unknown_class"),
         ], keeps=[Lot, Movement, TestResult])  # fmt: skip
@@ -309,7 +309,7 @@ class OfOwnSeed(SeedCase, RefusalCase):
         )
         self.assertTrue(told["message"])
         lot = Lot.objects.get(pk=raw)
-        self.assertEqual(float(lot.balance), 1700)
+        self.assertEqual(lot.balance, 1_700_000)
         self.assertEqual(sum(m.quantity for m in lot.movements.all()), lot.balance)
         loss = lot.movements.get(kind="drying loss")
         self.assertEqual(loss.reason, "spilt at the elevator")
@@ -509,7 +509,9 @@ class InBatches(RefusalCase):
             ({"on": "2027-07-07"}, "on", "in_the_future"), ({"on": "2027-01-05"}, "on", "too_early"), ({"lot_id": other.pk}, "lot_id", "other_crop"),
             ({"grams": 900}, "quantity", "not_enough"),
         ], keeps=keeps)  # fmt: skip
-        self.refused(f"{self.path}/moved", {"stage": 1, "on": "2027-07-06"}, [({}, "stage", "not_sown")], keeps=keeps)
+        self.refused(
+            f"{self.path}/moved", {"stage": "germinate", "on": "2027-07-06"}, [({}, "stage", "not_sown")], keeps=keeps
+        )
         self.refused(
             f"{self.path}/losses",
             {"lost": 5, "cause": "slugs", "on": "2027-07-06", "client_uuid": ""},
@@ -530,8 +532,8 @@ class InBatches(RefusalCase):
         self.later(date(2027, 7, 12))
         keeps: list[type[models.Model]] = [Movement, Count, Lot]
         self.refused(f"{self.path}/sown", {"on": "2027-07-06", "trays": 60}, [({}, "state", "sown")], keeps=keeps)
-        self.refused(f"{self.path}/moved", {"stage": 2, "on": "2027-07-12"}, [
-            ({"stage": 4}, "stage", "not_next"), ({"stage": 40}, "stage", "out_of_range"), ({"on": "2027-07-01"}, "on", "too_early"),
+        self.refused(f"{self.path}/moved", {"stage": "grow", "on": "2027-07-12"}, [
+            ({"stage": "grade"}, "stage", "not_next"), ({"stage": "nowhere"}, "stage", "out_of_range"), ({"on": "2027-07-01"}, "on", "too_early"),
             ({"on": "2027-07-13"}, "on", "in_the_future"),
         ], keeps=keeps)  # fmt: skip
         self.refused(f"{self.path}/losses", {"lost": 100, "cause": "slugs", "on": "2027-07-12", "client_uuid": ""}, [
@@ -557,7 +559,7 @@ class InBatches(RefusalCase):
     def test_changes_of_the_plan(self) -> None:
         endive = seed_lot(self.ctx, "endive")
         self.refused(f"{self.path}/preview", {}, [
-            ({"lot_id": endive.pk}, "lot_id", "other_crop"), ({"rung": {"stage": 30, "quantity": 5}}, "rung", "out_of_range"),
+            ({"lot_id": endive.pk}, "lot_id", "other_crop"), ({"rung": {"stage": "nowhere", "quantity": 5}}, "rung", "out_of_range"),
             ({"rate": {"mean": 0.9, "reason": "seen"}}, "stage", "missing"), ({"place_id": Place.objects.all()[0].pk}, "stage", "missing"),
         ], keeps=[Movement])  # fmt: skip
         self.sow()

@@ -73,7 +73,7 @@ class Ledger(HouseCase):
         seed_lot(self.ctx)
         _, batch = self.planned()
         self.assertEqual(set(Occupancy.objects.values_list("firm", flat=True)), {False})
-        sow = batch.stages.get(order=0).planned.lower
+        sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
         self.assertEqual(set(Occupancy.objects.values_list("firm", flat=True)), {True})
@@ -132,7 +132,7 @@ class Lots(HouseCase):
     def test_no_lot_at_all_says_how_much_to_buy(self) -> None:
         line, batch = self.planned()
         self.assertRegex(line.problem, r"No seed lot of pak choi: receive or buy [\d.]+ g\.")
-        self.assertIn("sowing", self.rooms_after(batch.stages.get(order=0).planned.lower - timedelta(days=3)))
+        self.assertIn("sowing", self.rooms_after(batch.stages.get(key="sow").planned.lower - timedelta(days=3)))
 
     def rooms_after(self, day: date) -> list[str]:
         advance(self.ctx, day)
@@ -143,17 +143,17 @@ class Lots(HouseCase):
         advance(self.ctx, date(2027, 3, 1))
         batches = [self.planned(order=str(n), quantity="2000", due="2027-W20")[1] for n in range(3)]
         for batch, found in zip(batches, (200, 204, 196), strict=True):
-            sow = batch.stages.get(order=0).planned.lower
+            sow = batch.stages.get(key="sow").planned.lower
             advance(self.ctx, sow)
             self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
-            day = batch.stages.get(order=1).planned.upper
+            day = batch.stages.get(key="germinate").planned.upper
             advance(self.ctx, day)
             trays = [{"sampled": 240, "found": found + n} for n in (-3, 0, 3)]
             self.post(
                 f"/batches/{batch.pk}/counts",
                 {"trays": trays, "on": str(day), "client_uuid": f"00000000-0000-4000-8000-{batch.pk:012d}"},
             )
-            grade = batch.stages.get(kind="grade").planned.lower
+            grade = batch.stages.get(key="grade").planned.lower
             advance(self.ctx, grade)
             self.post(f"/batches/{batch.pk}/graded", {"good": 1800, "out": [{"cause": "damaged", "count": 80}], "on": str(grade),
                                                       "client_uuid": f"00000000-0000-4000-9000-{batch.pk:012d}"})  # fmt: skip
@@ -162,7 +162,9 @@ class Lots(HouseCase):
         stages = {s.kind: s for s in new.stages.all()}
         self.assertIn("own cell factor", stages["germinate"].source)
         self.assertIn("3 batches", stages["germinate"].source)
-        self.assertEqual((stages["grade"].origin, stages["grade"].source), ("records", "own records, 3 batches"))
+        self.assertEqual(
+            (stages["grade"].origin, stages["grade"].source), ("records", "own records, 3 batches, 5,640 counted")
+        )
         self.assertAlmostEqual(
             stages["grade"].alpha / (stages["grade"].alpha + stages["grade"].beta), 1800 / 1880, places=3
         )

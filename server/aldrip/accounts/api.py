@@ -3,6 +3,7 @@
 import json
 from datetime import date, datetime
 from typing import Any
+from uuid import UUID
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
@@ -11,7 +12,7 @@ from ninja import Router, Schema
 from ninja.utils import check_csrf
 
 from aldrip.accounts import services
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Role, User
 from aldrip.accounts.permissions import ALLOWED, may
 from aldrip.accounts.routes import Room
@@ -149,8 +150,8 @@ def add_member(ctx: Ctx, body: MemberIn) -> Any:
     return _member(services.add_member(ctx, **body.dict()))
 
 
-@room.patch("/members/{int:member_id}", "accounts.manage", response=MemberOut)
-def change_member(ctx: Ctx, member_id: int, body: MemberChange) -> Any:
+@room.patch("/members/{ref:member_id}", "accounts.manage", response=MemberOut)
+def change_member(ctx: Ctx, member_id: Ref, body: MemberChange) -> Any:
     return _member(services.change_member(ctx, member_id, **body.dict()))
 
 
@@ -193,7 +194,7 @@ class AuditOut(Schema):
     happened_at: datetime
     recorded_at: datetime
     subject_kind: str
-    subject_id: int | None
+    subject_id: UUID | None
     can_undo: bool
 
 
@@ -205,17 +206,17 @@ def audit_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
         "id": event.pk, "action": event.action, "sentence": event.sentence,
         "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
         "happened_at": ctx.local(event.happened_at), "recorded_at": ctx.local(event.recorded_at), "subject_kind": event.subject_kind,
-        "subject_id": event.subject_id, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
+        "subject_id": event.subject, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
     }  # fmt: skip
 
 
 @room.get("/audit", "accounts.audit", response=list[AuditOut])
-def audit(ctx: Ctx, kind: str = "", subject: int | None = None, limit: int = 100) -> Any:
+def audit(ctx: Ctx, kind: str = "", subject: UUID | None = None, limit: int = 100) -> Any:
     rows = ctx.rows(AuditEvent).select_related("actor").order_by("-id")
     if kind:
         rows = rows.filter(subject_kind=kind)
     if subject is not None:
-        rows = rows.filter(subject_id=subject)
+        rows = rows.filter(subject=subject)
     return [audit_row(ctx, event) for event in rows[: min(max(limit, 1), 500)]]
 
 

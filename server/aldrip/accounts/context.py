@@ -1,11 +1,14 @@
 """Who is asking, for which organisation: the one place where rows are scoped."""
 
+import functools
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time
-from typing import Any, TypeVar
+from typing import Any, Concatenate, ParamSpec, TypeVar
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from django.db import models
+from django.db import connection, models, transaction
 from django.http import HttpRequest
 from django.utils import timezone
 
@@ -18,7 +21,34 @@ from aldrip_core.working_calendar import WorkingCalendar
 # What a code starts with, so that a lot is never read as a batch.
 MARKS = {"lot": "L", "delivery": "D", "order": "R"}
 
+ACTS = 7101  # the number under which acts of an organisation wait for each other
+
 Row = TypeVar("Row", bound=models.Model)
+Ref = int | UUID  # a row's number, or its uuid
+Given = ParamSpec("Given")
+Made = TypeVar("Made")
+
+
+def one_of(rows: models.QuerySet[Row], ref: Ref | None) -> Row | None:
+    """The row of a number or a uuid among these, if it is there."""
+    if isinstance(ref, UUID):
+        return rows.filter(uuid=ref).first()
+    return rows.filter(pk=ref).first() if ref is not None and 0 < ref < 2**63 else None
+
+
+def act(service: Callable[Concatenate["Ctx", Given], Made]) -> Callable[Concatenate["Ctx", Given], Made]:
+    """A service that changes something: one transaction, and one act of an organisation at a time.
+
+    So two acts never take locks in two orders, and a repeat finds what the first one left. Reads never wait.
+    """
+
+    @functools.wraps(service)
+    def acted(ctx: "Ctx", *args: Given.args, **kwargs: Given.kwargs) -> Made:
+        with transaction.atomic():
+            ctx.lock()
+            return service(ctx, *args, **kwargs)
+
+    return acted  # type: ignore[return-value]
 
 
 @dataclass
@@ -71,15 +101,20 @@ class Ctx:
         own = models.Q(organisation=self.organisation) | models.Q(organisation=None)
         return manager.filter(own)  # type: ignore[no-any-return]
 
-    def get(self, model: type[Row], pk: int | None, *, shared: bool = False, lock: bool = False) -> Row:
-        """One row of the organisation. Raises NotThere for anybody else's."""
+    def get(self, model: type[Row], ref: Ref | None, *, shared: bool = False, lock: bool = False) -> Row:
+        """One row of the organisation, by its uuid or its number. Raises NotThere for anybody else's."""
         rows = self.shared_rows(model) if shared else self.rows(model)
         if lock:
             rows = rows.select_for_update()
-        found = rows.filter(pk=pk).first() if pk is not None and 0 < pk < 2**63 else None
+        found = one_of(rows, ref)
         if found is None:
             raise NotThere(f"There is no such {model._meta.verbose_name} here.")
         return found
+
+    def lock(self) -> None:
+        """Wait until nobody else acts in this organisation. Call inside a transaction, before anything is read."""
+        with connection.cursor() as cursor:
+            cursor.execute("select pg_advisory_xact_lock(%s, %s)", [ACTS, self.organisation.pk % 2**31])
 
     def next_code(self, kind: str, count: int = 1) -> list[str]:
         """The next short codes of a kind: year, number, check character. Call inside a transaction."""
@@ -101,7 +136,7 @@ class Ctx:
             actor=self.user,
             action=action,
             subject_kind=(subject._meta.model_name or "") if subject is not None else "",
-            subject_id=subject.pk if subject is not None else None,
+            subject=getattr(subject, "uuid", None),
             sentence=sentence[:400],
             before=before,
             after=after,

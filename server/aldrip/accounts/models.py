@@ -4,6 +4,8 @@ from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.utils.timezone import now
 
+from aldrip.base.models import Known
+
 
 class Role(models.TextChoices):
     """What a person may do; see permissions.py."""
@@ -20,7 +22,7 @@ class User(AbstractUser):
     """A person who signs in."""
 
 
-class Organisation(models.Model):
+class Organisation(Known):
     """A nursery or seed producer; every top-level row belongs to one."""
 
     name = models.CharField(max_length=120)
@@ -56,7 +58,7 @@ class ClosedDay(models.Model):
         constraints = [models.UniqueConstraint(fields=["organisation", "day"], name="closed_day_once")]
 
 
-class Member(models.Model):
+class Member(Known):
     """A person's place in an organisation."""
 
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
@@ -80,14 +82,14 @@ class CodeCounter(models.Model):
         constraints = [models.UniqueConstraint(fields=["organisation", "kind", "year"], name="counter_once")]
 
 
-class AuditEvent(models.Model):
+class AuditEvent(Known):
     """One service action: who did what to which thing, with the values before and after."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="audit")
     actor = models.ForeignKey(User, on_delete=models.SET_NULL, null=True)
     action = models.CharField(max_length=60)
     subject_kind = models.CharField(max_length=40)
-    subject_id = models.BigIntegerField(null=True)
+    subject = models.UUIDField(null=True)
     sentence = models.CharField(max_length=400)
     before = models.JSONField(null=True)
     after = models.JSONField(null=True)
@@ -99,5 +101,5 @@ class AuditEvent(models.Model):
         # The newest events of an organisation, and the history of one thing.
         indexes = [
             models.Index(fields=["organisation", "-id"]),
-            models.Index(fields=["organisation", "subject_kind", "subject_id", "-id"]),
+            models.Index(fields=["organisation", "subject", "-id"]),
         ]

@@ -5,14 +5,31 @@ import inspect
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
+from uuid import UUID
 
 from django.db import connection, transaction
 from django.http import HttpRequest
+from django.urls import register_converter
 from ninja import Router
 from ninja.utils import check_csrf
 
 from aldrip.accounts.context import context_of
 from aldrip.base.errors import Forbidden
+
+
+class RefConverter:
+    """A row in an address: its number, or its uuid, which means the same in every Aldrip."""
+
+    regex = "[0-9]+|[0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}"
+
+    def to_python(self, value: str) -> int | UUID:
+        return int(value) if value.isdigit() else UUID(value)
+
+    def to_url(self, value: object) -> str:
+        return str(value)
+
+
+register_converter(RefConverter, "ref")
 
 # (method, path, action) of every route that needs a signed-in member; read by the permission test.
 ROUTES: list[tuple[str, str, str]] = []

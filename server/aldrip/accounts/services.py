@@ -6,9 +6,8 @@ from zoneinfo import available_timezones
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.db import transaction
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import ClosedDay, Member, Organisation, Role, User
 from aldrip.base.errors import FieldError, Refused, refuse
 
@@ -48,7 +47,7 @@ def check_days(days: Sequence[int], field: str) -> list[int]:
     return sorted(set(days))
 
 
-@transaction.atomic
+@act
 def change_organisation(
     ctx: Ctx, *, name: str | None = None, working_days: Sequence[int] | None = None, sowing_days: Sequence[int] | None = None,
     chance_wanted: float | None = None, safety_days: int | None = None, timezone: str | None = None,
@@ -85,7 +84,7 @@ def check_timezone(name: str) -> str:
     return name
 
 
-@transaction.atomic
+@act
 def add_member(ctx: Ctx, *, username: str, password: str, full_name: str, role: str) -> Member:
     """A new person with a role."""
     if role not in Role.values:
@@ -96,8 +95,8 @@ def add_member(ctx: Ctx, *, username: str, password: str, full_name: str, role: 
     return member
 
 
-@transaction.atomic
-def change_member(ctx: Ctx, member_id: int, *, role: str | None = None, active: bool | None = None) -> Member:
+@act
+def change_member(ctx: Ctx, member_id: Ref, *, role: str | None = None, active: bool | None = None) -> Member:
     """Another role, or no entry any more. The last manager stays."""
     member = ctx.get(Member, member_id, lock=True)
     if role is not None and role not in Role.values:
@@ -116,7 +115,7 @@ def change_member(ctx: Ctx, member_id: int, *, role: str | None = None, active: 
     return member
 
 
-@transaction.atomic
+@act
 def close_day(ctx: Ctx, day: date, name: str, closed: bool) -> None:
     """A day on which nobody works, or one that is worked after all."""
     if closed:
@@ -126,7 +125,7 @@ def close_day(ctx: Ctx, day: date, name: str, closed: bool) -> None:
     ctx.record("organisation.closed_day", f"{day} is {'closed' if closed else 'worked'}.")
 
 
-@transaction.atomic
+@act
 def advance_clock(ctx: Ctx, to: date) -> Organisation:
     """Move the practice date forward."""
     organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)

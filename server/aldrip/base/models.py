@@ -2,8 +2,18 @@
 
 import uuid
 
+from django.contrib.postgres.functions import RandomUUID
 from django.db import models
 from django.utils import timezone
+
+
+class Known(models.Model):
+    """A row that is known outside the database too: by its uuid, never by its number."""
+
+    uuid = models.UUIDField(default=uuid.uuid4, db_default=RandomUUID(), unique=True, editable=False)
+
+    class Meta:
+        abstract = True
 
 
 class Event(models.Model):

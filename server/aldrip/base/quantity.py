@@ -5,6 +5,7 @@ from functools import lru_cache
 from typing import Any
 
 from aldrip_core.refusal import Refused, refuse
+from aldrip_core.units import Quantity, Unit, exact, unit
 
 _NUMBER = re.compile(r"^\s*([-+]?\s*(?:\d{1,3}(?:[ ,']\d{3})+|\d+)(?:\.\d+)?|[-+]?\.\d+)\s*([^\d\s].*)?$", re.ASCII)
 THOUSANDS = {"k": 1e3, "thousand": 1e3, "m": 1e6, "million": 1e6}
@@ -53,20 +54,74 @@ def read_count(text: str, field: str) -> int:
     return int(value)
 
 
-def read_kilos(text: str, field: str) -> int:
-    """Whole kilos of seed, from whatever weight was typed. Raises Refused."""
-    value = read_measure(text, "kg", field)
-    if value <= 0:
-        raise refuse(field, "nothing", "Nothing is wanted? Write how many kilos, or leave the row out.")
-    if value > 10_000_000:
-        raise refuse(
-            field, "too_large", f"{value:,.0f} kg is more than the 10,000,000 that one line may promise. Split it."
+PACKETS = re.compile(
+    r"^\s*(?P<many>[\d ,']+)\s*(?:packets?|packs?|sachets?|bags?|tins?|boxes|box)?\s*(?:of|x|×|à|@)\s*(?P<each>.+)$",
+    re.IGNORECASE,
+)
+MOST = 10_000_000
+
+
+def read_quantity(text: str, usual: Unit, field: str) -> Quantity:
+    """A quantity as people write it: “12,000”, “250 g”, “2 lb”, “5 packets of 1,000 seeds”. Raises Refused.
+
+    Without a unit it is in the `usual` one; weights and seeds stand for each other where seed is meant.
+    """
+    packets = PACKETS.match(text)
+    if packets is not None:
+        many = split_number(packets["many"], field)[0]
+        each = read_quantity(packets["each"], usual, field)
+        if many <= 0 or many != int(many):
+            raise refuse(field, "not_whole", f"{many:g} packets cannot be; write a whole number of them.")
+        return _not_too_much(Quantity(exact(each.base * int(many)), each.unit), text, field)
+    if usual.is_pieces and usual is not Unit.SEED:
+        return Quantity.of(read_count(_without(text, usual), field), usual)
+    value, typed = split_number(text, field)
+    if typed.lower() in THOUSANDS:
+        value, typed = value * THOUSANDS[typed.lower()], ""
+    if typed.lower() in ("seeds", "seed") and (usual.is_mass or usual is Unit.SEED):
+        found = Quantity.of(read_count(text.lower().removesuffix("s").removesuffix("seed"), field), Unit.SEED)
+    elif usual is Unit.SEED:
+        found = (
+            Quantity.of(read_measure(text, "g", field), Unit.GRAM)
+            if typed
+            else Quantity.of(read_count(text, field), usual)
         )
-    if abs(value - round(value)) > 1e-6:
+    elif typed in ("g", "kg", "t"):
+        weight = Quantity.of(_exact_number(text), unit(typed))
+        found = Quantity(weight.base, usual) if unit(typed) is Unit.TONNE else weight  # read in the unit of the house
+    elif not typed:
+        found = Quantity.of(_exact_number(text) if text.strip()[-1:].isdigit() else value, usual)
+    else:
+        found = Quantity.of(read_measure(text, usual.words, field), usual)
+    return _not_too_much(found, text, field)
+
+
+def _exact_number(text: str) -> str:
+    """The digits of a typed number, so that 0.1 is a tenth and nothing else."""
+    match = _NUMBER.match(text)
+    assert match is not None  # it was read before
+    return re.sub(r"[ ,']", "", match[1])
+
+
+def _without(text: str, usual: Unit) -> str:
+    """A count without the name of what is counted."""
+    plain = text.strip()
+    for name in (usual.words, usual.words.removesuffix("s")):
+        if plain.lower().endswith(name) and plain[: -len(name)].strip()[-1:].isdigit():
+            return plain[: -len(name)]
+    return text
+
+
+def _not_too_much(found: Quantity, text: str, field: str) -> Quantity:
+    if found.base <= 0:
+        raise refuse(field, "nothing", "Nothing is wanted? Write how much, or leave the row out.")
+    if found.shown > MOST:
         raise refuse(
-            field, "not_whole", f"{value:g} kg: seed is promised in whole kilos here. Write {int(value) + 1} kg."
+            field,
+            "too_large",
+            f"{found.words()} is more than the {MOST:,} {found.unit.words} that one line may promise. Split it.",
         )
-    return round(value)
+    return found
 
 
 def read_measure(text: str, unit: str, field: str) -> float:

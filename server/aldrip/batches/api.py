@@ -6,15 +6,16 @@ from typing import Any
 from django.db.models import Prefetch
 
 from aldrip.accounts.api import AuditOut, audit_row
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
+from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done, steps
 from aldrip.batches import doing, editing, resowing, starting, undoing
 from aldrip.batches.board import board_of
-from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.reading import head_of, ladder_of
+from aldrip.batches.saved import load_batch, saved_of
 from aldrip.batches.schemas import (
     AskIn,
     AskOut,
@@ -30,14 +31,18 @@ from aldrip.batches.schemas import (
     LossIn,
     MovedIn,
     NewBatchIn,
+    PickedIn,
     PlanLinesIn,
     PlanLinesOut,
     ProposalOut,
     ResowIn,
+    SownFromIn,
     SownIn,
 )
-from aldrip.methods.models import Crop, Line, Method
+from aldrip.lots.models import Lot
+from aldrip.methods.models import Method
 from aldrip_core.forecast import TrayCount
+from aldrip_core.units import Unit, from_base, unit
 from aldrip_core.weeks import UnreadableDay, read_span
 
 room = Room("batches")
@@ -47,11 +52,11 @@ room = Room("batches")
 def batches(ctx: Ctx) -> Any:
     stages = Prefetch("stages", BatchStage.objects.select_related("place").order_by("order"))
     rows = ctx.rows(Batch).select_related("crop", "line", "container", "lot").prefetch_related(stages).order_by("id")
-    return [head_of(batch, list(batch.stages.all())) for batch in rows]
+    return [head_of(saved_of(batch, list(batch.stages.all()))) for batch in rows]
 
 
-@room.get("/batches/{int:batch_id}", "see", response=LadderOut)
-def batch(ctx: Ctx, batch_id: int) -> Any:
+@room.get("/batches/{ref:batch_id}", "see", response=LadderOut)
+def batch(ctx: Ctx, batch_id: Ref) -> Any:
     return ladder_of(ctx, batch_id)
 
 
@@ -75,7 +80,7 @@ def _proposal(proposal: editing.Proposal) -> dict[str, Any]:
         ],
         "orders": [vars_of(effect) for effect in proposal.orders],
         "stages": [
-            {"stage": s.definition.order, "name": s.definition.name, "start": s.dates.start, "end": s.dates.end, "place_id": s.place,
+            {"stage": s.spec.key, "name": s.spec.name, "start": s.dates.start, "end": s.dates.end, "place_id": s.place,
              "amount": s.amount}
             for s in proposal.plan.stages
         ],
@@ -86,20 +91,20 @@ def vars_of(effect: editing.OrderEffect) -> dict[str, Any]:
     return {name: getattr(effect, name) for name in editing.OrderEffect.__dataclass_fields__}
 
 
-@room.post("/batches/{int:batch_id}/preview", "batches.plan", response=ProposalOut)
-def preview(ctx: Ctx, batch_id: int, body: ChangeIn) -> Any:
+@room.post("/batches/{ref:batch_id}/preview", "batches.plan", response=ProposalOut)
+def preview(ctx: Ctx, batch_id: Ref, body: ChangeIn) -> Any:
     """What a change would do; nothing is saved."""
     return _proposal(editing.propose(ctx, batch_id, body.change()))
 
 
-@room.post("/batches/{int:batch_id}/keep", "batches.plan", response=ProposalOut)
-def keep(ctx: Ctx, batch_id: int, body: KeepIn) -> Any:
+@room.post("/batches/{ref:batch_id}/keep", "batches.plan", response=ProposalOut)
+def keep(ctx: Ctx, batch_id: Ref, body: KeepIn) -> Any:
     """Save a change whose consequences were seen; 409 with both values when somebody saved first."""
     return _proposal(editing.keep(ctx, batch_id, body.change.change(), body.version))
 
 
-@room.post("/audit/{int:audit_id}/undo", "batches.plan", response=AuditOut)
-def undo(ctx: Ctx, audit_id: int) -> Any:
+@room.post("/audit/{ref:audit_id}/undo", "batches.plan", response=AuditOut)
+def undo(ctx: Ctx, audit_id: Ref) -> Any:
     return audit_row(ctx, undoing.undo(ctx, audit_id))
 
 
@@ -112,7 +117,7 @@ def plan_lines(ctx: Ctx, body: PlanLinesIn) -> Any:
 @room.post("/orders/can-we-take-it", "see", response=AskOut)
 def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     """Whether a promise could be kept; nothing is saved."""
-    quantity = starting.read_quantity(ctx, body.crop_id, body.form, body.quantity)
+    quantity = starting.read_promise(ctx, body.crop_id, body.form, body.quantity)
     try:
         text = body.due.strip()
         due = read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=ctx.today)
@@ -125,7 +130,7 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     plan = answer.plan
     sow = plan.sow_on
     amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
-    if plan.request.definition.start_unit == "m²":
+    if plan.request.method.start_unit is Unit.SQUARE_METRE:
         amount = f"{plan.quantities.start / 10_000:,.2f} ha"
     day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
     sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
@@ -142,51 +147,56 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
 
 @room.post("/batches", "batches.plan", response=Done)
 def new_batch(ctx: Ctx, body: NewBatchIn) -> Any:
-    """Plan one batch, for an order line or on speculation."""
-    ground = Ground(ctx)
-    crop = ctx.get(Crop, body.crop_id, shared=True)
-    method = ctx.get(Method, body.method_id, shared=True)
-    if method.crop_id != crop.pk:
-        raise refuse("method_id", "other_crop", f"{method.name} does not raise {crop.name.lower()}.")
-    if body.line_id is not None and ctx.get(Line, body.line_id, shared=True).crop_id != crop.pk:
-        raise refuse("line_id", "other_crop", "That cultivar belongs to another crop.")
-    request = starting.request_for(
-        ground, crop=crop, form=method.form, needed=body.needed, due_from=body.ready_on,
-        due_last=body.ready_on, line_id=body.line_id, method=method,
-    )  # fmt: skip
-    pk = starting.new_batch(ctx, order_line_id=body.order_line_id, request=request, ground=ground)
+    """Plan one batch, for order lines or on speculation, from lots or from another batch."""
+    needed = body.needed
+    of = unit(ctx.get(Method, body.method_id, shared=True).unit)
+    if isinstance(needed, str):
+        needed = float(from_base(read_quantity(needed, of, "needed").base, of)) if needed.strip() else None
+    elif needed is not None and not 0 < needed <= MOST:
+        raise refuse("needed", "out_of_range", f"{needed:g} cannot be needed; above 0 and up to {MOST:,}.")
+    pk = starting.new_batch(ctx, body.asked(needed))
     return {"id": pk, "message": "Planned."}
 
 
-@room.patch("/order-lines/{int:line_id}", "orders.edit", response=Done)
-def change_line(ctx: Ctx, line_id: int, body: LineChange) -> Any:
+@room.patch("/order-lines/{ref:line_id}", "orders.edit", response=Done)
+def change_line(ctx: Ctx, line_id: Ref, body: LineChange) -> Any:
     """Change an open line; what its batches give it is reckoned anew."""
     given = {name: value for name, value in body.dict().items() if value is not None and name != "version"}
     line = starting.change(ctx, line_id, given, body.version)
     return {"id": line.pk, "message": "Saved."}
 
 
-@room.post("/order-lines/{int:line_id}/cancel", "orders.edit", response=Done)
-def cancel_line(ctx: Ctx, line_id: int, body: CancelIn) -> Any:
+@room.post("/order-lines/{ref:line_id}/cancel", "orders.edit", response=Done)
+def cancel_line(ctx: Ctx, line_id: Ref, body: CancelIn) -> Any:
     """Cancel an open line; batches planned for it alone are let go."""
     line = starting.cancel(ctx, line_id, body.reason)
     return {"id": line.pk, "message": "Cancelled."}
 
 
-@room.post("/batches/{int:batch_id}/sown", "batches.do", response=Done)
-def sown(ctx: Ctx, batch_id: int, body: SownIn) -> Any:
-    found = doing.sown(ctx, batch_id, **body.dict())
+@room.post("/batches/{ref:batch_id}/sown", "batches.do", response=Done)
+def sown(ctx: Ctx, batch_id: Ref, body: SownIn) -> Any:
+    given = body.dict(exclude={"lots"})
+    lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
+    found = doing.sown(ctx, batch_id, lots=lots, **given)
     return {"id": found.pk, "message": f"{found.code} is sown."}
 
 
-@room.post("/batches/{int:batch_id}/moved", "batches.do", response=Done)
-def moved(ctx: Ctx, batch_id: int, body: MovedIn) -> Any:
+def _taken(ctx: Ctx, index: int, one: SownFromIn) -> doing.Taken:
+    """So much of a lot, in whatever unit it was typed."""
+    if not one.quantity.strip():
+        return doing.Taken(one.lot_id)
+    lot = ctx.get(Lot, one.lot_id)
+    return doing.Taken(one.lot_id, read_quantity(one.quantity, unit(lot.unit), f"lots.{index}.quantity"))
+
+
+@room.post("/batches/{ref:batch_id}/moved", "batches.do", response=Done)
+def moved(ctx: Ctx, batch_id: Ref, body: MovedIn) -> Any:
     found = doing.moved(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.code} moved on."}
 
 
-@room.post("/batches/{int:batch_id}/counts", "diary.count", response=Done)
-def count(ctx: Ctx, batch_id: int, body: CountIn) -> Any:
+@room.post("/batches/{ref:batch_id}/counts", "diary.count", response=Done)
+def count(ctx: Ctx, batch_id: Ref, body: CountIn) -> Any:
     """Count emergence on sampled trays; a repeat with the same uuid changes nothing."""
     trays = [TrayCount(tray.sampled, tray.found) for tray in body.trays]
     found = doing.count_emergence(ctx, batch_id, trays=trays, on=body.on, client_uuid=body.client_uuid, stage=body.stage,
@@ -194,21 +204,32 @@ def count(ctx: Ctx, batch_id: int, body: CountIn) -> Any:
     return {"id": found.pk, "message": f"Counted {found.found} of {found.sampled}."}
 
 
-@room.post("/batches/{int:batch_id}/losses", "diary.count", response=Done)
-def loss(ctx: Ctx, batch_id: int, body: LossIn) -> Any:
+@room.post("/batches/{ref:batch_id}/losses", "diary.count", response=Done)
+def loss(ctx: Ctx, batch_id: Ref, body: LossIn) -> Any:
     found = doing.count_loss(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.found} lost."}
 
 
-@room.post("/batches/{int:batch_id}/graded", "batches.do", response=Done)
-def graded(ctx: Ctx, batch_id: int, body: GradedIn) -> Any:
+@room.post("/batches/{ref:batch_id}/graded", "batches.do", response=Done)
+def graded(ctx: Ctx, batch_id: Ref, body: GradedIn) -> Any:
     lot = doing.graded(ctx, batch_id, good=body.good, out=[o.dict() for o in body.out], on=body.on,
-                       client_uuid=body.client_uuid, version=body.version)  # fmt: skip
+                       client_uuid=body.client_uuid, version=body.version, seconds=[(s.stage, s.count) for s in body.seconds])  # fmt: skip
     return {"id": lot.pk, "message": f"{body.good:,} good ones are lot {lot.code}."}
 
 
-@room.post("/batches/{int:batch_id}/resow", "batches.plan", response=Done)
-def resow(ctx: Ctx, batch_id: int, body: ResowIn) -> Any:
+@room.post("/batches/{ref:batch_id}/picked", "batches.do", response=Done)
+def picked(ctx: Ctx, batch_id: Ref, body: PickedIn) -> Any:
+    """A round of picking, taken to stock; a repeat with the same uuid changes nothing."""
+    saved = load_batch(ctx, batch_id)
+    if body.stage not in saved.stages:
+        raise refuse("stage", "out_of_range", "This batch has no such stage.")
+    quantity = read_quantity(body.quantity, unit(saved.stages[body.stage].unit), "quantity")
+    lot = doing.picked(ctx, batch_id, stage=body.stage, quantity=quantity, on=body.on, client_uuid=body.client_uuid)
+    return {"id": lot.pk, "message": f"{quantity.words()} are lot {lot.code}."}
+
+
+@room.post("/batches/{ref:batch_id}/resow", "batches.plan", response=Done)
+def resow(ctx: Ctx, batch_id: Ref, body: ResowIn) -> Any:
     """Take the offer to sow again: a new batch with its tasks."""
     pk = resowing.take_offer(ctx, batch_id, version=body.version)
     return {"id": pk, "message": "Planned."}

@@ -21,24 +21,24 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
     for row in rows:
         batch = row.stage.batch
         bodies.setdefault(row.place_id, []).append({
-            "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "stage": row.stage.order, "name": row.stage.name,
+            "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "stage": row.stage.key, "name": row.stage.name,
             "start": row.during.lower, "end": row.during.upper, "amount": row.amount, "state": batch.state,
             "version": batch.version, "decide_by": batch.decide_by,
         })  # fmt: skip
     first, last = ground.index(start), ground.index(end)
     lanes = []
     for lane in ground.lanes.values():
-        if lane.usable is None:
+        if lane.usable is None or (lane.place.closed and lane.place.key not in bodies):
             continue
         load = lane.load[first:last]
         today = ground.index(ground.today)
         lanes.append({
-            "place_id": lane.place.pk, "name": lane.place.name, "kind": lane.place.kind, "unit": lane.place.unit,
-            "usable": lane.usable, "set_point_c": lane.place.set_point_c,
+            "place_id": lane.place.key, "name": lane.place.name, "kind": lane.place.kind, "unit": lane.place.unit.words,
+            "usable": lane.usable, "set_point_c": ground.places[lane.place.key].set_point_c,
             "now": float(lane.load[today]), "peak": float(load.max()) if len(load) else 0.0,
             "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,
             "load": [round(float(value), 3) for value in load],
-            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in ground.over(lane.place.pk, start, end)],
-            "bodies": bodies.get(lane.place.pk, []),
+            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in ground.over(lane.place.key, start, end)],
+            "bodies": bodies.get(lane.place.key, []),
         })  # fmt: skip
     return {"start": start, "end": end, "lanes": lanes}

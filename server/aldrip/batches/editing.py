@@ -1,53 +1,73 @@
-"""Edits to a batch: first a proposal with its consequences, then kept or dropped; undo."""
+"""Edits to a batch: first a proposal with its consequences, then kept or dropped. What has happened stays."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
-from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
+from aldrip.base.quantity import read_count, read_quantity
 from aldrip.base.words import share
-from aldrip.batches.forecasting import Group, groups, in_time, refresh, stock_of
-from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, BatchStage, Occupancy
-from aldrip.batches.planner import Plan, Request, TypedRate, plan_batch
+from aldrip.batches.forecasting import Group, groups, in_time, refresh, standing
+from aldrip.batches.ground import Ground, lot_spec
+from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
 from aldrip.batches.resowing import refresh_decision
-from aldrip.batches.saved import load_batch, request_of, state_of
-from aldrip.batches.saving import OCCUPANCY, TASK, batch_values, occupancies_of, planned_days, tasks_of
-from aldrip.diary.models import Task
+from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of, state_of
+from aldrip.batches.saving import (
+    INPUT,
+    OCCUPANCY,
+    batch_values,
+    inputs_of,
+    occupancies_of,
+    planned_days,
+    upsert_tasks,
+)
 from aldrip.lots.models import Lot
+from aldrip.lots.taking import may_be_started_from
 from aldrip.methods.models import Container
+from aldrip.methods.snapshot import container_spec, container_values, with_container
 from aldrip.places.models import Place
+from aldrip_core.batch_plan import Plan, Request, Stand, TypedRate, plan_batch
 from aldrip_core.forecast import forecast
+from aldrip_core.ground import peaks
+from aldrip_core.problems import words
+from aldrip_core.stage_dates import Anchor
+from aldrip_core.stages import StageSpec, Trait
+from aldrip_core.standing_stock import Seen, stocks_of
+from aldrip_core.units import Unit, from_base, unit
 
 
 @dataclass(frozen=True)
 class Change:
-    """What a person typed or dragged; absent fields stay."""
+    """What a person typed or dragged; absent fields stay. Quantities are in the units of the ladder."""
 
-    needed: int | None = None
+    needed: float | None = None
     chance: float | None = None
-    rung: tuple[int, float] | None = None  # (stage order, quantity out of it)
+    rung: tuple[str, float] | None = None  # (stage, quantity out of it)
     start: int | None = None
     trays: int | None = None
     seed_g: float | None = None
     sow_on: date | None = None
     ready_on: date | None = None
     shift_days: int | None = None
-    stage: int | None = None
+    stage: str | None = None
     place_id: int | None = None
+    split: tuple[tuple[int, float], ...] = ()  # (place, share) of a stage that stands in several
     container_id: int | None = None
     lot_id: int | None = None
+    lots: tuple[tuple[int, float], ...] = ()  # (lot, share of the weight)
     rate: TypedRate | None = None
+    typed: tuple[str, str] | None = None  # (rung of the ladder, what was typed on it)
     back_to_planned: bool = False  # let the start follow from need and chance again
 
 
+#: What was started is a fact; these fields would change it.
+OF_THE_START = ("needed", "rung", "start", "trays", "seed_g", "container_id", "lot_id", "sow_on")
 #: Rooms above that lay a batch out say here what may no longer be changed from the plan; each raises Refused.
 bars: list[Callable[[Batch, Change], None]] = []
 
@@ -72,7 +92,7 @@ class OrderEffect:
     line_id: int
     number: str
     customer: str
-    quantity: int
+    quantity: float
     due_last: date
     before: float | None
     after: float | None
@@ -88,14 +108,16 @@ class Proposal:
     problems: tuple[str, ...]
     version: int
     plan: Plan
+    snapshot: Mapping[str, Any] | None = None  # where the edit changes what it is planned with
 
 
 def _quantity_changes(request: Request, change: Change) -> Request:
     cells = request.container.cells if request.container else 1
+    main = request.method.form
     if change.needed is not None:
-        request = replace(request, needed=change.needed, start=None)
+        request = replace(request, needs={**request.needs, main: change.needed}, start=None)
     if change.chance is not None:
-        request = replace(request, chance=change.chance, start=None)
+        request = replace(request, chance=change.chance, start=request.start if request.happened else None)
     if change.back_to_planned:
         request = replace(request, start=None)
     if change.trays is not None:
@@ -103,8 +125,7 @@ def _quantity_changes(request: Request, change: Change) -> Request:
     if change.start is not None:
         request = replace(request, start=change.start)
     if change.rung is not None:
-        order = change.rung[0]
-        if order >= len(request.definition.stages):
+        if change.rung[0] not in request.method.by_key:
             raise refuse("rung", "out_of_range", "There is no such rung.")
         request = replace(request, start=None, rung=change.rung)
     if change.seed_g is not None:
@@ -112,250 +133,330 @@ def _quantity_changes(request: Request, change: Change) -> Request:
     return request
 
 
-def _source_changes(ctx: Ctx, request: Request, change: Change) -> Request:
+def _source_changes(ctx: Ctx, saved: Saved, request: Request, change: Change) -> Request:
     if change.container_id is not None:
-        request = replace(request, container=ctx.get(Container, change.container_id, shared=True))
-    if change.lot_id is not None:
-        lot = ctx.get(Lot, change.lot_id)
-        if lot.crop_id != request.crop.pk:
-            raise refuse(
-                "lot_id", "other_crop", f"Lot {lot.code} is not {request.crop.name.lower()}. Choose a lot of that crop."
-            )
-        germinate = {s.order for s in request.definition.stages if s.kind == "germinate"}
-        kept = {order: rate for order, rate in request.kept_rates.items() if order not in germinate}
-        request = replace(request, lot=lot, kept_rates=kept)
+        container = ctx.get(Container, change.container_id, shared=True)
+        request = replace(request, container=container_spec(container_values(container)))
+    named = change.lots or (((change.lot_id, 1.0),) if change.lot_id is not None else ())
+    if named:
+        lots = []
+        for pk, part in named:
+            lot = ctx.get(Lot, pk)
+            may_be_started_from(lot, crop=saved.batch.crop, line=saved.batch.line, field="lot_id")
+            lots.append((lot_spec(lot), part))
+        emerging = {stage.key for stage in request.method.with_trait(Trait.EMERGES)}
+        kept = {key: rate for key, rate in request.kept_rates.items() if key not in emerging}
+        request = replace(request, lots=tuple(lots), kept_rates=kept)
     if change.rate is not None:
-        if change.stage is None or change.stage >= len(request.definition.stages):
-            raise refuse("stage", "missing", "Say which stage the rate belongs to.")
-        request = replace(request, rates={**request.rates, change.stage: change.rate})
+        stage = _named_stage(request, change.stage, "Say which stage the rate belongs to.")
+        request = replace(request, rates={**request.rates, stage.key: change.rate})
     return request
 
 
-def _date_changes(request: Request, change: Change, ground: Ground, running: int) -> Request:
-    """New dates; stages before `running` have happened and stay."""
+def _named_stage(request: Request, key: str | None, words: str) -> StageSpec:
+    if key is None or key not in request.method.by_key:
+        raise refuse("stage", "missing", words)
+    return request.method.by_key[key]
+
+
+def _date_changes(saved: Saved, request: Request, change: Change, ground: Ground) -> Request:
+    """New dates; what has begun keeps its own."""
+    following = saved.next
     if change.ready_on is not None:
-        return replace(request, ready=change.ready_on, sow=None)
-    move = None
+        return replace(request, anchor=Anchor(ready=change.ready_on))
     if change.sow_on is not None:
-        move = (0, change.sow_on)
-    elif change.shift_days:
-        order = change.stage if change.stage is not None and change.stage > 0 else 0
-        order = max(order, running)
-        start = request.dates[order].start + timedelta(days=change.shift_days)
-        days_ = ground.sowing if order == 0 else ground.working
-        start = days_.on_or_before(start) if change.shift_days < 0 else days_.on_or_after(start)
-        move = (order, start)
-    elif change.place_id is not None:
+        return replace(request, anchor=Anchor(move=(request.method.root.key, change.sow_on)))
+    if change.shift_days:
+        if following is None:
+            raise refuse(
+                "shift_days", "happened", f"Every stage of {saved.batch.code} has begun; nothing is left to move."
+            )
+        own = saved.stages.get(change.stage or "")
+        stage = own if own is not None and own.actual_start is None else following
+        start = request.dates[stage.key].start + timedelta(days=change.shift_days)
+        calendar = ground.sowing if request.method.by_key[stage.key].does(Trait.STARTS) else ground.working
+        start = calendar.on_or_before(start) if change.shift_days < 0 else calendar.on_or_after(start)
+        return replace(request, anchor=Anchor(move=(stage.key, start)))
+    thermal = any(stage.duration.heat_sum_c_d for stage in request.method.stages)
+    if change.place_id is not None and thermal and following is not None:
         # Another place may be warmer or cooler: durations by warmth follow from the same start.
-        thermal = any(stage.duration.heat_sum_c_d for stage in request.definition.stages)
-        move = (running, request.dates[running].start) if thermal else None
-    if move is None:
-        return request
-    if move[0] < running:
-        raise refuse("sow_on", "happened", "This batch is sown; its sowing day cannot move. Move a later stage.")
-    return replace(request, move=move)
+        if request.happened:
+            return replace(request, anchor=Anchor(follow=True))
+        return replace(request, anchor=Anchor(move=(following.key, request.dates[following.key].start)))
+    return request
 
 
-def _place_change(ctx: Ctx, request: Request, change: Change) -> Request:
-    if change.place_id is None:
+def _place_change(ctx: Ctx, saved: Saved, request: Request, change: Change) -> Request:
+    if change.place_id is None and not change.split:
         return request
-    place = ctx.get(Place, change.place_id)
-    if change.stage is None or change.stage >= len(request.definition.stages):
-        raise refuse("stage", "missing", "Say which stage is to move there.")
-    stage = request.definition.stages[change.stage]
-    counted_in_trays = stage.density == "tray"
-    if place.capacity is not None and stage.density and (place.unit == "trays") != counted_in_trays:
-        wanted = "trays" if counted_in_trays else "m²"
-        raise refuse(
-            "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."
-        )
-    moved = {change.stage: place.pk}
-    if place.sharing == "whole":  # the crop cannot leave its field half-way
-        moved = {s.order: place.pk for s in request.definition.stages if s.place_kind == stage.place_kind}
+    stage = _named_stage(request, change.stage, "Say which stage is to move there.")
+    row = saved.stages[stage.key]
+    if row.actual_end is not None:
+        raise refuse("stage", "happened", f"“{stage.name}” of {saved.batch.code} is over; where it stood stays.")
+    split = change.split or ((change.place_id or 0, 1.0),)
+    places = [ctx.get(Place, pk) for pk, _ in split]
+    if len({place.pk for place in places}) != len(places) or any(not part > 0 for _, part in split):
+        raise refuse("split", "out_of_range", "Name each place once, with a share above nothing.")
+    for place in places:
+        check_place(place, stage)
+    stands = tuple(Stand(pk, part) for pk, part in split)
+    if row.actual_start is not None:
+        return replace(request, places={**request.places, stage.key: stands}, moves_today=stage.key)
+    moved = {stage.key: stands}
+    if any(place.sharing == "whole" for place in places):  # the crop cannot leave its field half-way
+        moved = {s.key: stands for s in request.method.stages if s.place_kind == stage.place_kind}
     return replace(request, places={**request.places, **moved})
 
 
-def running_stage(stages: Sequence[BatchStage]) -> int:
-    """Index of the first stage that has not begun; 0 when nothing has happened."""
-    return sum(1 for stage in stages if stage.actual_start is not None)
+def check_place(place: Place, stage: StageSpec) -> None:
+    """Refuse a place that is closed, or that measures something else than a stage takes up."""
+    if not place.active:
+        raise refuse("place_id", "closed", f"{place.name} is closed. Choose another place, or open it in Places.")
+    if place.capacity is None or not stage.density or place.sharing == "whole":
+        return
+    in_trays = stage.density == "tray"
+    if (unit(place.unit).words == "trays") != in_trays:
+        wanted = "trays" if in_trays else "m²"
+        raise refuse(
+            "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."
+        )
 
 
-def changed_request(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change, ground: Ground) -> Request:
+def changed_request(ctx: Ctx, saved: Saved, change: Change, ground: Ground) -> Request:
     """The saved batch with a change on top. Raises Refused for what cannot change any more."""
+    batch = saved.batch
     if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
         raise refuse("state", "closed", f"Batch {batch.code} is {batch.state}; its plan is closed.")
+    change = understood(saved, change)
     for barred in bars:
         barred(batch, change)
-    running = running_stage(stages)
-    if running:
-        fixed = ("needed", "rung", "start", "trays", "seed_g", "container_id", "lot_id", "sow_on")
-        touched = [name for name in fixed if getattr(change, name) is not None]
+    if saved.begun:
+        touched = [name for name in OF_THE_START if getattr(change, name) is not None]
+        touched += ["lots"] if change.lots else []
+        touched += ["back_to_planned"] if change.back_to_planned else []
         if touched:
             raise refuse(
                 touched[0], "happened", f"Batch {batch.code} is sown; what was sown cannot change. Sow again instead."
             )
-    request = _source_changes(ctx, request_of(batch, stages), change)
-    request = _place_change(ctx, request, change)
-    return _date_changes(_quantity_changes(request, change), change, ground, running)
+        if (
+            change.rate is not None
+            and change.stage in saved.stages
+            and saved.stages[change.stage].actual_end is not None
+        ):
+            raise refuse("stage", "happened", f"“{saved.stages[change.stage].name}” is over; count what it kept.")
+    request = request_of(saved, ground.stood)
+    request = _source_changes(ctx, saved, request, change)
+    request = _place_change(ctx, saved, request, change)
+    return _date_changes(saved, _quantity_changes(request, change), change, ground)
 
 
-def propose(ctx: Ctx, batch_id: int, change: Change) -> Proposal:
+def understood(saved: Saved, change: Change) -> Change:
+    """A change with what was typed on a rung read in the rung's unit. Raises Refused."""
+    if change.typed is None:
+        return change
+    rung, text = change.typed
+    change = replace(change, typed=None)
+    if rung == "trays":
+        return replace(change, trays=read_count(text, "typed"))
+    if rung == "start":
+        return replace(change, start=read_count(text, "typed"))
+    if rung == "seeds":
+        per_cell = saved.method.seeds_per_cell
+        return replace(change, start=max(1, round(read_count(text, "typed") / per_cell)))
+    if rung == "seed_g":
+        return replace(change, seed_g=float(read_quantity(text, Unit.GRAM, "typed").base))
+    key = rung.removeprefix("stage:")
+    if key not in saved.stages:
+        raise refuse("typed", "out_of_range", "There is no such rung.")
+    of = saved.method.by_key[key].unit
+    return replace(change, rung=(key, float(from_base(read_quantity(text, of, "typed").base, of))))
+
+
+def propose(ctx: Ctx, batch_id: Ref, change: Change) -> Proposal:
     """The consequences of a change, nothing saved."""
-    batch, stages = load_batch(ctx, batch_id)
-    return _proposal(ctx, batch, stages, change)
+    return _proposal(ctx, load_batch(ctx, batch_id), change)
 
 
-def _proposal(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) -> Proposal:
+def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
+    batch = saved.batch
+    change = understood(saved, change)
     ground = Ground(ctx, without=[batch.pk])
-    request = changed_request(ctx, batch, stages, change, ground)
-    plan = plan_batch(request, ground, working=False, put=True)
-    group = next((g for g in groups(ctx, batches=[batch.pk], known=(batch, stages)) if batch.pk in g.batches), None)
-    figures = (*_main_figures(batch, stages, plan), *_space_figures(batch, stages, plan, ground))
+    plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
+    found = groups(ctx, batches=[batch.pk], known=saved)
+    figures = (*_main_figures(saved, plan), *_space_figures(plan, ground))
+    effects = tuple(effect for group in found if batch.pk in group.ids for effect in _effects(saved, plan, group))
     return Proposal(
-        _sentence(batch, stages, plan, change, ground), figures, _effects(batch, stages, plan, group),
-        plan.problems, batch.version, plan,
+        _sentence(saved, plan, change, ground), figures, effects, tuple(words(p) for p in plan.problems), batch.version, plan,
+        _new_snapshot(ctx, saved, change),
     )  # fmt: skip
 
 
-def _main_figures(batch: Batch, stages: list[BatchStage], plan: Plan) -> list[Figure]:
-    figures = []
-    sow, ready = stages[0].actual_start or stages[0].planned.lower, stages[-1].planned.upper
+def _new_snapshot(ctx: Ctx, saved: Saved, change: Change) -> dict[str, Any] | None:
+    if change.container_id is None:
+        return None
+    return with_container(snapshot_of(saved.batch), ctx.get(Container, change.container_id, shared=True))
+
+
+def _main_figures(saved: Saved, plan: Plan) -> list[Figure]:
+    batch, figures = saved.batch, []
+    sow, ready = (
+        saved.first.actual_start or saved.first.planned.lower,
+        saved.last.actual_end or saved.last.planned.upper,
+    )
     figures.append(Figure("Sow", sow, plan.sow_on, kind="date"))
     figures.append(Figure("Ready", ready, plan.ready_on, kind="date", worse=plan.ready_on > ready))
     if plan.quantities.trays is not None:
         figures.append(Figure("Trays", batch.trays, plan.quantities.trays, "trays"))
     elif batch.start != plan.quantities.start:
-        figures.append(Figure("Start", batch.start, plan.quantities.start, plan.request.definition.start_unit))
+        figures.append(Figure("Start", batch.start, plan.quantities.start, plan.request.method.start_unit.words))
     if plan.quantities.seed_g is not None:
-        lot = plan.request.lot
-        left = float(lot.balance) if lot else 0.0
-        note = "no lot chosen" if lot is None else f"lot {lot.code} holds {left:,.1f} g"
-        short = lot is not None and plan.quantities.seed_g > left and batch.state == Batch.State.PLANNED
-        figures.append(Figure("Seed", batch.seed_g, plan.quantities.seed_g, "g", note, worse=short))
+        figures.append(_seed_figure(saved, plan))
     return figures
 
 
-def _space_figures(batch: Batch, stages: list[BatchStage], plan: Plan, ground: Ground) -> list[Figure]:
-    """Peak of every touched place with and without the change. The ground holds the new plan."""
+def _seed_figure(saved: Saved, plan: Plan) -> Figure:
+    """What is sown; of a batch that is sown, what really was."""
+    batch, lot = saved.batch, plan.request.lot
+    if batch.state != Batch.State.PLANNED:
+        return Figure("Seed", batch.seed_g, batch.seed_g, "g", f"from lot {lot.code}" if lot else "")
+    left = float(lot.left) if lot and lot.unit.is_mass else 0.0
+    note = "no lot chosen" if lot is None else f"lot {lot.code} holds {left:,.1f} g"
+    short = lot is not None and lot.unit.is_mass and (plan.quantities.seed_g or 0.0) > left
+    return Figure("Seed", batch.seed_g, plan.quantities.seed_g, "g", note, worse=short)
+
+
+def _space_figures(plan: Plan, ground: Ground) -> list[Figure]:
+    """Peak of every touched place with and without the change."""
     figures = []
-    spans: dict[int, list[tuple[date, date]]] = {}
-    for stage in plan.stages:
-        if stage.place is not None and stage.amount and stage.dates.end > stage.dates.start:
-            spans.setdefault(stage.place, []).append((stage.dates.start, stage.dates.end))
-    old = ground.left_out
-    for place, start, end, _ in old:
-        spans.setdefault(place, []).append((start, end))
-    after = {pk: lane.load.copy() for pk, lane in ground.lanes.items() if pk in spans}
-    before = {pk: load.copy() for pk, load in after.items()}
-    for stage in plan.stages:
-        if stage.place in before and stage.amount:
-            before[stage.place][ground.index(stage.dates.start) : ground.index(stage.dates.end)] -= stage.amount
-    for place, start, end, amount in old:
-        before[place][ground.index(start) : ground.index(end)] += amount
-    for pk, days_ in spans.items():
-        lane = ground.lanes.get(pk)
-        if lane is None or not lane.usable:
-            continue
-        first = min(ground.index(start) for start, _ in days_)
-        last = max(ground.index(end) for _, end in days_)
-        peak_before, peak_after = (float(load[pk][first:last].max()) for load in (before, after))
-        over = peak_after - lane.usable
-        note = (
-            f"over by {over:,.0f} {lane.place.unit}"
-            if over > 1e-6
-            else f"{share(peak_after / lane.usable)} of {lane.usable:,.0f} {lane.place.unit}"
-        )
-        figures.append(Figure(lane.place.name, peak_before, peak_after, lane.place.unit, note, "space", over > 1e-6))
+    for lane, before, after in peaks(ground, ground.left_out, plan.standing):
+        usable, of = lane.usable or 0.0, lane.place.unit.words
+        over = after - usable
+        note = f"over by {over:,.0f} {of}" if over > 1e-6 else f"{share(after / usable)} of {usable:,.0f} {of}"
+        figures.append(Figure(lane.place.name, before, after, of, note, "space", over > 1e-6))
     return figures
 
 
-def _effects(batch: Batch, stages: list[BatchStage], plan: Plan, group: Group | None) -> tuple[OrderEffect, ...]:
-    if group is None or not group.lines:
+def _effects(saved: Saved, plan: Plan, group: Group) -> tuple[OrderEffect, ...]:
+    if not group.lines:
         return ()
-    counted = {stage.order: stage for stage in stages}
-    rows = []
-    for stage in plan.stages:
-        row = counted[stage.definition.order]
-        rows.append(BatchStage(alpha=stage.rate.spread.alpha, beta=stage.rate.spread.beta, multiply=row.multiply,
-                               counted_share=row.counted_share, counted_sd=row.counted_sd))  # fmt: skip
-    position = group.batches.index(batch.pk)
-    new = stock_of(Batch(start=plan.quantities.start), rows, group.lost[position], None)
-    if batch.state == Batch.State.READY:
-        new = group.stocks[position]
-    stocks = tuple(
-        new if index == position else stock
-        for index, (stock, ready) in enumerate(zip(group.stocks, group.ready, strict=True))
-        if index == position or in_time(group.lines, ready)
-    )
+    own = next(one for one in group.batches if one.saved.batch.pk == saved.batch.pk)
+    new = own.stocks
+    if saved.batch.state != Batch.State.READY:
+        state = standing(saved, own.lost, None)
+        rates = {stage.spec.key: stage.rate for stage in plan.stages}
+        counted: Mapping[str, Seen] = state.counted
+        new = stocks_of(replace(state, rates=rates, start=plan.quantities.start, counted=counted), group.form)
+    stocks = [
+        stock for one in group.batches
+        for stock in (new if one is own else one.stocks)
+        if (plan.ready_on < min(line.due.upper for line in group.lines) if one is own else in_time(group.lines, one.ready))
+    ]  # fmt: skip
     after = forecast(needed=group.needed, stocks=stocks).chance
-    late = {line.pk: plan.ready_on >= line.due.upper for line in group.lines}
     return tuple(
-        OrderEffect(line.pk, line.order.number, line.order.customer, line.quantity, line.due.upper - timedelta(days=1),
-                    group.result.chance, 0.0 if late[line.pk] else after)
+        OrderEffect(
+            line.pk, line.order.number, line.order.customer, float(from_base(line.quantity, unit(line.unit))),
+            line.due.upper - timedelta(days=1), group.result.chance, 0.0 if plan.ready_on >= line.due.upper else after,
+        )
         for line in group.lines
     )  # fmt: skip
 
 
-def _sentence(batch: Batch, stages: list[BatchStage], plan: Plan, change: Change, ground: Ground) -> str:
-    crop = batch.crop.name.lower()
+def _sentence(saved: Saved, plan: Plan, change: Change, ground: Ground) -> str:
+    batch = saved.batch
+    name = f"{batch.crop.name.lower()} {batch.code}"
+    if change.split and change.stage is not None:
+        where = " and ".join(ground.places[pk].name for pk, _ in change.split if pk in ground.places)
+        return f"Stand {name} in {where}."
     if change.place_id is not None and change.stage is not None:
-        old = stages[change.stage].place
-        new = ground.lanes[change.place_id].place.name if change.place_id in ground.lanes else "another place"
-        return f"Move {crop} {batch.code} from {old.name if old else 'nowhere'} to {new}."
+        old = saved.stages[change.stage].place
+        new = ground.places[change.place_id].name if change.place_id in ground.places else "another place"
+        return f"Move {name} from {old.name if old else 'nowhere'} to {new}."
     if change.sow_on or change.shift_days or change.ready_on:
-        shift = (plan.sow_on - (stages[0].actual_start or stages[0].planned.lower)).days
+        shift = (plan.sow_on - (saved.first.actual_start or saved.first.planned.lower)).days
         if shift:
-            return f"Sow {crop} {batch.code} {abs(shift)} {'day' if abs(shift) == 1 else 'days'} {'sooner' if shift < 0 else 'later'}."
-        return f"Move {crop} {batch.code} on the calendar."
-    if change.lot_id is not None and plan.request.lot:
-        return f"Sow {crop} {batch.code} from lot {plan.request.lot.code}."
+            return (
+                f"Sow {name} {abs(shift)} {'day' if abs(shift) == 1 else 'days'} {'sooner' if shift < 0 else 'later'}."
+            )
+        return f"Move {name} on the calendar."
+    return _sentence_of_amounts(name, plan, change)
+
+
+def _sentence_of_amounts(name: str, plan: Plan, change: Change) -> str:
+    if (change.lot_id is not None or change.lots) and plan.request.lots:
+        return f"Sow {name} from lot {' and '.join(lot.code for lot, _ in plan.request.lots)}."
     if change.rate is not None and change.stage is not None:
-        name = plan.request.definition.stages[change.stage].name.lower()
-        return f"Reckon {crop} {batch.code} with {share(change.rate.mean, 1)} {name}: {change.rate.reason}."
+        stage = plan.request.method.by_key[change.stage].name.lower()
+        return f"Reckon {name} with {share(change.rate.mean, 1)} {stage}: {change.rate.reason}."
     if change.container_id is not None and plan.request.container:
-        return f"Sow {crop} {batch.code} in {plan.request.container.name.lower()}."
-    return f"Start {crop} {batch.code} with {plan.quantities.start:,} {plan.request.definition.start_unit}."
+        return f"Sow {name} in {plan.request.container.name.lower()}."
+    if change.chance is not None and plan.request.happened:
+        return f"Ask {name} for a chance of {share(change.chance)}."
+    return f"Start {name} with {plan.quantities.start:,} {plan.request.method.start_unit.words}."
 
 
-@transaction.atomic
-def keep(ctx: Ctx, batch_id: int, change: Change, version: int) -> Proposal:
+@act
+def keep(ctx: Ctx, batch_id: Ref, change: Change, version: int) -> Proposal:
     """Save a change whose consequences were seen. Raises Conflict when somebody saved first."""
-    batch, stages = load_batch(ctx, batch_id, lock=True)
+    saved = load_batch(ctx, batch_id, lock=True)
+    batch = saved.batch
     if batch.version != version:
-        raise _conflict(ctx, batch, stages, change)
-    before = state_of(batch, stages)
-    proposal = _proposal(ctx, batch, stages, change)
-    apply_plan(ctx, batch, stages, proposal.plan)
-    after = state_of(*load_batch(ctx, batch_id))
+        raise _conflict(ctx, saved, change)
+    before = state_of(saved)
+    proposal = _proposal(ctx, saved, change)
+    if change.container_id is not None:
+        batch.container_id = change.container_id
+    apply_plan(ctx, saved, proposal.plan, snapshot=proposal.snapshot)
+    after = state_of(load_batch(ctx, batch.pk))
     ctx.record("batch.keep", proposal.sentence, batch, before=before, after=after)
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])
     return replace(proposal, version=batch.version)
 
 
-def apply_plan(ctx: Ctx, batch: Batch, stages: list[BatchStage], plan: Plan) -> None:
+def apply_plan(ctx: Ctx, saved: Saved, plan: Plan, *, snapshot: Mapping[str, Any] | None = None) -> None:
     """Write a plan over a saved batch; what has happened stays. Call inside a transaction."""
-    ground = Ground(ctx, without=[batch.pk])
-    for name, value in batch_values(plan).items():
+    ground = Ground(ctx, without=[saved.batch.pk])
+    batch = saved.batch
+    begun = batch.state != Batch.State.PLANNED
+    _set_batch(batch, plan, begun, snapshot)
+    over = frozenset(stage.key for stage in saved.stages.values() if stage.actual_end is not None)
+    for planned in plan.stages:
+        row = saved.stages[planned.spec.key]
+        row.needed, row.out = planned.needed, planned.out
+        row.alpha, row.beta = planned.rate.spread.alpha, planned.rate.spread.beta
+        row.origin, row.source = planned.rate.origin.value, planned.rate.source[:200]
+        if row.key not in over:
+            start, end = planned_days(planned)
+            row.place_id, row.planned = planned.place, days(start, end)
+    BatchStage.objects.bulk_update(
+        saved.stages.values(), ["place", "alpha", "beta", "origin", "source", "needed", "out", "planned"]
+    )
+    Occupancy.objects.filter(stage__batch=batch).exclude(stage__key__in=over).delete()
+    rows = [
+        row for planned in plan.stages if planned.spec.key not in over
+        for row in occupancies_of(planned, saved.stages[planned.spec.key].pk, ground, begun)
+    ]  # fmt: skip
+    copy_rows(Occupancy, OCCUPANCY, rows)
+    if begun:
+        stands_alone(batch, Occupancy.objects.filter(firm=True))
+    else:
+        BatchInput.objects.filter(stage=saved.first, lot__isnull=False, taken_on=None).delete()
+        copy_rows(BatchInput, INPUT, list(inputs_of(plan.request, plan.quantities, saved.first.pk)))
+    upsert_tasks(ctx, batch, plan, over)
+
+
+def _set_batch(batch: Batch, plan: Plan, begun: bool, snapshot: Mapping[str, Any] | None) -> None:
+    values = batch_values(plan)
+    if begun:  # what was started is a fact: so much, from there, in those
+        values = {name: values[name] for name in ("chance_wanted", "planned_chance", "expected", "problems")}
+    else:
+        batch.lot_id = plan.request.lot.key if plan.request.lot else None
+    for name, value in values.items():
         setattr(batch, name, value)
+    if snapshot is not None:
+        batch.method_snapshot = dict(snapshot)
     batch.version += 1
     batch.save()
-    running = running_stage(stages)
-    for row, stage in zip(stages, plan.stages, strict=True):
-        start, end = planned_days(stage)
-        row.place_id = stage.place
-        row.alpha, row.beta = stage.rate.spread.alpha, stage.rate.spread.beta
-        row.origin, row.source = stage.rate.origin.value, stage.rate.source[:200]
-        row.needed, row.out = stage.needed, stage.out
-        if row.actual_end is None:
-            row.planned = days(start, end)
-    BatchStage.objects.bulk_update(stages, ["place", "alpha", "beta", "origin", "source", "needed", "out", "planned"])
-    Occupancy.objects.filter(stage__batch=batch).delete()
-    firm = batch.state != Batch.State.PLANNED
-    copy_rows(Occupancy, OCCUPANCY, list(occupancies_of(plan, [s.pk for s in stages], ground, firm)))
-    if firm:
-        stands_alone(batch, Occupancy.objects.filter(firm=True))
-    redo_tasks(ctx, batch, plan, running)
 
 
 def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
@@ -374,30 +475,12 @@ def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
         )  # fmt: skip
 
 
-def redo_tasks(ctx: Ctx, batch: Batch, plan: Plan, running: int) -> None:
-    """Put the open tasks of a batch where the plan now wants them; done ones stay."""
-    todo = ctx.rows(Task).filter(subject_kind="batch", subject_id=batch.pk, stage__isnull=False)
-    done = set(todo.exclude(state=Task.State.TODO).values_list("stage", "kind"))
-    todo.filter(state=Task.State.TODO).delete()
-    rows = [
-        row for row in tasks_of(plan, batch.code, batch.pk, ctx.organisation.pk, max(0, running - 1))
-        if (row[4], row[5]) not in done
-    ]  # fmt: skip
-    copy_rows(Task, TASK, rows)
-
-
-def _conflict(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) -> Conflict:
+def _conflict(ctx: Ctx, saved: Saved, change: Change) -> Conflict:
     """Both values: what stands saved now, and what this person wanted."""
-    last = (
-        ctx.rows(AuditEvent)
-        .filter(subject_kind="batch", subject_id=batch.pk)
-        .select_related("actor")
-        .order_by("-id")
-        .first()
-    )
+    last = ctx.rows(AuditEvent).filter(subject=saved.batch.uuid).select_related("actor").order_by("-id").first()
     who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
     try:
-        wanted = _proposal(ctx, batch, stages, change)
+        wanted = _proposal(ctx, saved, change)
         rows = [{"name": f.name, "theirs": f.before, "yours": f.after, "unit": f.unit, "kind": f.kind}
                 for f in wanted.figures if f.before != f.after]  # fmt: skip
         yours = wanted.sentence
@@ -406,5 +489,5 @@ def _conflict(ctx: Ctx, batch: Batch, stages: list[BatchStage], change: Change) 
     theirs = last.sentence if last else "A change was saved."
     return Conflict(
         f"{who} saved this batch first. Nothing of yours was saved; look at both and decide again.",
-        version=batch.version, theirs=theirs, yours=yours, values=rows,
+        version=saved.batch.version, theirs=theirs, yours=yours, values=rows,
     )  # fmt: skip

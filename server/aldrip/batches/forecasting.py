@@ -1,40 +1,60 @@
-"""The forecast: counts move what batches will give, the chance of every promise, and what to decide."""
+"""The forecast: counts move what batches will give, the chance of every promise, and what stands against it."""
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from django.db.models import OuterRef, Q, QuerySet, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
-from aldrip.base.bulk import update_rows
-from aldrip.batches.models import Allocation, Batch, BatchStage, Yield
+from aldrip.base.bulk import json_value, update_rows
+from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Yield
+from aldrip.batches.saved import Saved, rate_of, saved_of, unit_of
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
-from aldrip_core.distributions import Spread, product
-from aldrip_core.forecast import Forecast, Stock, forecast, stock_after_count
+from aldrip.orders.promised import in_grams
+from aldrip_core.forecast import Forecast, Stock, forecast
+from aldrip_core.problems import Problem, read
+from aldrip_core.standing_stock import Seen, Standing, stocks_of
+from aldrip_core.units import from_base, unit
 
 LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
 
 
 @dataclass(frozen=True)
-class Group:
-    """Batches and order lines that hang together, with what is promised and what there is."""
+class Standings:
+    """What one batch stands at for a form, the day on which it is ready, and how much of it is lost."""
 
-    batches: tuple[int, ...]
-    lines: tuple[OrderLine, ...]
-    needed: int
+    saved: Saved
     stocks: tuple[Stock, ...]
-    ready: tuple[date, ...]
-    lost: tuple[int, ...]
+    ready: date
+    lost: int
+
+
+@dataclass(frozen=True)
+class Group:
+    """Batches and order lines of a form that hang together, with what is promised and what there is.
+
+    Quantities are in the unit of the form: kilos of seed, pieces of plants.
+    """
+
+    form: str
+    batches: tuple[Standings, ...]
+    lines: tuple[OrderLine, ...]
+    needed: float
     result: Forecast
+
+    @property
+    def ids(self) -> tuple[int, ...]:
+        return tuple(one.saved.batch.pk for one in self.batches)
 
     @property
     def timely(self) -> tuple[Stock, ...]:
         """Stocks that are ready before the first window closes."""
-        return tuple(s for s, day in zip(self.stocks, self.ready, strict=True) if in_time(self.lines, day))
+        return tuple(stock for one in self.batches if in_time(self.lines, one.ready) for stock in one.stocks)
 
     @property
     def deadline(self) -> date | None:
@@ -48,51 +68,26 @@ def in_time(lines: Sequence[OrderLine], ready: date) -> bool:
     return all(ready < line.due.upper for line in lines)
 
 
-def stage_spread(stage: BatchStage) -> Spread:
-    """The planned rate of a stage."""
-    return Spread(stage.alpha, stage.beta)
+def standing(saved: Saved, lost: int, in_stock: Mapping[str, float] | None) -> Standing:
+    """A saved batch in core's terms. `in_stock`: by the stage that gave it, in its unit."""
+    counted = {
+        key: Seen(stage.counted_share, stage.counted_sd or 0.0)
+        for key, stage in saved.stages.items() if stage.counted_share is not None
+    }  # fmt: skip
+    rates = {key: rate_of(stage) for key, stage in saved.stages.items()}
+    return Standing(saved.method, rates, saved.batch.start, counted, lost, in_stock)
 
 
-def stock_of(batch: Batch, stages: Sequence[BatchStage], lost: int, in_stock: Mapping[int, float] | None) -> Stock:
-    """What a batch stands at: its lots if there are any, else its last count, else its start.
-
-    `in_stock`: quantity in stock by the stage that gave it; later stages still take their share of it.
-    """
-    multiply = 1.0
-    for stage in stages:
-        multiply *= stage.multiply
-    if in_stock is not None:
-        there = 0.0
-        for order, quantity in in_stock.items():
-            for stage in stages[order + 1 :]:
-                quantity *= stage_spread(stage).mean * stage.multiply
-            there += quantity
-        return Stock(round(there / multiply), Spread(1.0), multiply)
-    counted = [index for index, stage in enumerate(stages) if stage.counted_share is not None]
-    if not counted:
-        whole = product([stage_spread(stage) for stage in stages])
-        return Stock(max(0, batch.start - lost), whole, multiply)
-    last = counted[-1]
-    into = float(batch.start)
-    for stage in stages[:last]:
-        kept = stage.counted_share if stage.counted_share is not None else stage_spread(stage).mean
-        into *= kept * stage.multiply
-    seen = stages[last]
-    found = Spread.from_mean_sd(seen.counted_share or 0.0, seen.counted_sd or 0.0)
-    ahead = [stage_spread(stage) for stage in stages[last + 1 :]]
-    stock = stock_after_count(start=round(into), counted=found, ahead=product(ahead) if ahead else Spread(1.0))
-    return Stock(max(0, stock.units - lost), stock.remaining, multiply)
-
-
-def losses(ctx: Ctx, batches: Iterable[int]) -> dict[int, int]:
+def losses(ctx: Ctx, batches: Iterable[Batch]) -> dict[int, int]:
     """Plants counted as lost, by batch; a replaced count no longer counts."""
+    ids = {batch.uuid: batch.pk for batch in batches}
     rows = (
         ctx.rows(Count)
-        .filter(subject_kind="batch", subject_id__in=list(batches), kind="loss", replaced_by=None)
-        .values_list("subject_id")
+        .filter(subject__in=list(ids), kind="loss", replaced_by=None)
+        .values_list("subject")
         .annotate(total=Sum("found"))
     )
-    return dict(rows)
+    return {ids[subject]: total for subject, total in rows}
 
 
 def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:
@@ -101,21 +96,21 @@ def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:
     return rows.annotate(whole=Subquery(given))
 
 
-def in_stock(batches: Iterable[int]) -> dict[int, dict[int, float]]:
-    """What batches gave to stock and is still there, by stage; batches without a lot are absent.
+def in_stock(batches: Iterable[int]) -> dict[int, dict[str, float]]:
+    """What batches gave to stock and is still there, by stage, in its unit; batches without a lot are absent.
 
     A lot that several batches gave to counts for each with its share.
     """
     own = with_whole(Yield.objects.filter(stage__batch__in=list(batches)))
-    rows = own.values_list("stage__batch", "stage__order", "quantity", "whole", "lot__balance")
-    found: dict[int, dict[int, float]] = defaultdict(dict)
-    for pk, order, quantity, whole, balance in rows:
-        there = float(balance) * float(quantity / whole) if whole else 0.0
-        found[pk][order] = found[pk].get(order, 0.0) + there
+    rows = own.values_list("stage__batch", "stage__key", "quantity", "whole", "lot__balance", "lot__unit")
+    found: dict[int, dict[str, float]] = defaultdict(dict)
+    for pk, key, quantity, whole, balance, name in rows:
+        there = float(from_base(balance * (quantity / whole), unit(name))) if whole else 0.0
+        found[pk][key] = found[pk].get(key, 0.0) + there
     return found
 
 
-Known = tuple[Batch, list[BatchStage]]
+Node = tuple[str, int, str]  # "b" or "l", its id, the form
 
 
 def groups(
@@ -124,72 +119,117 @@ def groups(
     batches: Iterable[int] = (),
     lines: Iterable[int] = (),
     everything: bool = False,
-    known: Known | None = None,
+    known: Saved | None = None,
 ) -> list[Group]:
     """The groups that hold these batches or lines. A fixed number of queries; `known` is a batch that is loaded already."""
+    batches, lines = list(batches), list(lines)
     allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
     if not everything:
-        near = allocations.filter(Q(batch__in=list(batches)) | Q(order_line__in=list(lines)))
+        near = allocations.filter(Q(batch__in=batches) | Q(order_line__in=lines))
         # One hop on: whatever shares a batch or a line with those.
         allocations = allocations.filter(
             Q(batch__in=near.values("batch")) | Q(order_line__in=near.values("order_line"))
         )
-    pairs = list(allocations.values_list("batch_id", "order_line_id"))
-    parts = _connected([(("b", b), ("l", line)) for b, line in pairs] + [(("b", b), ("b", b)) for b in batches]
-                       + [(("l", line), ("l", line)) for line in lines])  # fmt: skip
-    batch_ids = {pk for part in parts for kind, pk in part if kind == "b"}
-    line_ids = {pk for part in parts for kind, pk in part if kind == "l"}
-    stocks = stocks_of(ctx, batch_ids, known)
+    pairs = list(allocations.values_list("batch_id", "order_line_id", "order_line__form"))
+    loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known)
     order_lines = {
         line.pk: line
-        for line in ctx.rows(OrderLine).filter(pk__in=line_ids, state=OrderLine.State.OPEN).select_related("order")
+        for line in ctx.rows(OrderLine)
+        .filter(pk__in={line for _, line, _ in pairs} | set(lines), state=OrderLine.State.OPEN)
+        .select_related("order", "crop", "line")
     }
-    found = []
-    for part in parts:
-        own = tuple(sorted(pk for kind, pk in part if kind == "b" and pk in stocks))
-        wanted = tuple(order_lines[pk] for kind, pk in sorted(part) if kind == "l" and pk in order_lines)
-        needed = sum(max(0, line.quantity - line.delivered) for line in wanted)
-        there = tuple(stocks[pk][0] for pk in own)
-        ready = tuple(stocks[pk][1] for pk in own)
-        lost = tuple(stocks[pk][2] for pk in own)
-        # What comes after the window closes keeps no promise.
-        counts = [stock for stock, day in zip(there, ready, strict=True) if in_time(wanted, day)]
-        found.append(Group(own, wanted, needed, there, ready, lost, forecast(needed=needed, stocks=counts)))
+    edges: list[tuple[Node, Node]] = [(("b", batch, form), ("l", line, form)) for batch, line, form in pairs]
+    edges += [(("b", pk, one.saved.method.form),) * 2 for pk, one in loaded.items() if pk in batches]
+    edges += [(("l", line.pk, line.form),) * 2 for line in order_lines.values() if line.pk in lines]
+    fed = feeds(loaded)
+    return [_group(part, loaded, order_lines, fed) for part in _connected(edges)]
+
+
+def _group(
+    part: set[Node],
+    loaded: Mapping[int, Standings],
+    order_lines: Mapping[int, OrderLine],
+    fed: Mapping[tuple[int, str], float],
+) -> Group:
+    form = next(iter(part))[2]
+    own = tuple(
+        _for_form(loaded[pk], form) for pk in sorted(pk for kind, pk, _ in part if kind == "b" and pk in loaded)
+    )
+    wanted = tuple(order_lines[pk] for kind, pk, _ in sorted(part) if kind == "l" and pk in order_lines)
+    needed = sum(still_needed(line, own[0].saved if own else None) for line in wanted)
+    needed += sum(fed.get((one.saved.batch.pk, form), 0.0) for one in own)
+    # What comes after the window closes keeps no promise.
+    counts = [stock for one in own if in_time(wanted, one.ready) for stock in one.stocks]
+    return Group(form, own, wanted, needed, forecast(needed=needed, stocks=counts))
+
+
+def _for_form(one: Standings, form: str) -> Standings:
+    if form == one.saved.method.form:
+        return one
+    state = standing(one.saved, one.lost, in_stock([one.saved.batch.pk]).get(one.saved.batch.pk))
+    return Standings(one.saved, stocks_of(state, form), one.ready, one.lost)
+
+
+def still_needed(line: OrderLine, saved: Saved | None) -> float:
+    """What a line still waits for, in the unit of what its batch gives."""
+    missing = max(Decimal(0), line.quantity - line.delivered)
+    of = unit_of(saved.method, line.form) if saved else unit(line.unit)
+    if not unit(line.unit).same_measure(of):
+        missing = in_grams(line, missing)
+    return float(from_base(missing, of))
+
+
+def feeds(loaded: Mapping[int, Standings]) -> dict[tuple[int, str], float]:
+    """What other batches are to be started with of these, by batch and form."""
+    found: dict[tuple[int, str], float] = defaultdict(float)
+    rows = BatchInput.objects.filter(upstream__batch__in=list(loaded), taken_on=None)
+    for pk, key, quantity in rows.values_list("upstream__batch_id", "upstream__key", "quantity"):
+        method = loaded[pk].saved.method
+        leaf = next((leaf for leaf in method.leaves if any(s.key == key for s in method.path(leaf.key))), method.last)
+        found[pk, method.product_of(leaf)] += float(quantity)
     return found
 
 
-def stocks_of(ctx: Ctx, batch_ids: Iterable[int], known: Known | None = None) -> dict[int, tuple[Stock, date, int]]:
-    """What each live batch stands at, the day on which it is ready, and how many of it are lost."""
-    batches: dict[int, Batch] = {}
-    stages: dict[int, list[BatchStage]] = defaultdict(list)
-    asked = set(batch_ids)
-    if known is not None and known[0].pk in asked and known[0].state in LIVE:
-        batches[known[0].pk], stages[known[0].pk] = known
-    others = asked - set(batches)
+def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[int, Standings]:
+    """What each live batch stands at for its main form."""
+    asked = set(ids)
+    saved: dict[int, Saved] = {}
+    if known is not None and known.batch.pk in asked and known.batch.state in LIVE:
+        saved[known.batch.pk] = known
+    others = asked - set(saved)
     if others:
-        more = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=others, state__in=LIVE)}
+        more = {
+            b.pk: b
+            for b in ctx.rows(Batch).filter(pk__in=others, state__in=LIVE).select_related("crop", "container", "mix")
+        }
+        stages: dict[int, list[BatchStage]] = defaultdict(list)
         for stage in BatchStage.objects.filter(batch__in=more).order_by("batch_id", "order"):
             stages[stage.batch_id].append(stage)
-        batches |= more
+        saved |= {pk: saved_of(batch, stages[pk]) for pk, batch in more.items()}
     # Only what was begun can have given something to stock.
-    begun = [pk for pk, batch in batches.items() if batch.state != Batch.State.PLANNED]
-    lost, graded = losses(ctx, batches), in_stock(begun) if begun else {}
+    begun = [pk for pk, one in saved.items() if one.batch.state != Batch.State.PLANNED]
+    lost = losses(ctx, [one.batch for one in saved.values()])
+    given = in_stock(begun) if begun else {}
     return {
-        pk: (stock_of(batch, stages[pk], lost.get(pk, 0), graded.get(pk)), _ready(stages[pk]), lost.get(pk, 0))
-        for pk, batch in batches.items()
+        pk: Standings(
+            one,
+            stocks_of(standing(one, lost.get(pk, 0), given.get(pk)), one.method.form),
+            ready_on(one),
+            lost.get(pk, 0),
+        )
+        for pk, one in saved.items()
     }
 
 
-def _ready(stages: Sequence[BatchStage]) -> date:
+def ready_on(saved: Saved) -> date:
     """The day on which a batch can be handed over: graded ones already can."""
-    last = stages[-1]
-    return last.actual_start or last.planned.upper
+    return saved.last.actual_start or saved.last.planned.upper
 
 
-def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set[tuple[str, int]]]:
-    parent: dict[tuple[str, int], tuple[str, int]] = {}
+def _connected(edges: Sequence[tuple[Node, Node]]) -> list[set[Node]]:
+    parent: dict[Node, Node] = {}
 
-    def root(node: tuple[str, int]) -> tuple[str, int]:
+    def root(node: Node) -> Node:
         parent.setdefault(node, node)
         while parent[node] != node:
             parent[node] = parent[parent[node]]
@@ -198,7 +238,7 @@ def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set
 
     for a, b in edges:
         parent[root(a)] = root(b)
-    parts: dict[tuple[str, int], set[tuple[str, int]]] = defaultdict(set)
+    parts: dict[Node, set[Node]] = defaultdict(set)
     for node in list(parent):
         parts[root(node)].add(node)
     return list(parts.values())
@@ -207,23 +247,73 @@ def _connected(edges: list[tuple[tuple[str, int], tuple[str, int]]]) -> list[set
 def refresh(
     ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False
 ) -> list[Group]:
-    """Bring chance, forecast and band of the touched batches and lines up to date."""
+    """Bring chance, forecast, problems and band of the touched batches and lines up to date."""
     found = groups(ctx, batches=batches, lines=lines, everything=everything)
     changed_lines, changed_batches = [], []
-    rows = {b.pk: b for b in ctx.rows(Batch).filter(pk__in=[pk for group in found for pk in group.batches])}
+    short = short_lots([one.saved.batch.lot_id for group in found for one in group.batches if one.saved.batch.lot_id])
     for group in found:
         for line in group.lines:
-            share = (line.quantity - line.delivered) / group.needed if group.needed else 1.0
-            line.chance = group.result.chance if group.batches else None
-            line.forecast = group.result.expected * share if group.batches else None
-            changed_lines.append(line)
-        for pk, stock in zip(group.batches, group.stocks, strict=True):
-            alone = forecast(needed=0, stocks=(stock,))
-            batch = rows[pk]
-            batch.expected, batch.low, batch.high = alone.expected, alone.low, alone.high
-            changed_batches.append(batch)
-    update_rows(OrderLine, ("chance", "forecast"), [(one.pk, one.chance, one.forecast) for one in changed_lines])
-    update_rows(
-        Batch, ("expected", "low", "high"), [(one.pk, one.expected, one.low, one.high) for one in changed_batches]
-    )
+            chance = group.result.chance if group.batches else None
+            problems = problems_of(line, group, short) if group.batches else line.problems
+            changed_lines.append((line.pk, chance, _expected_for(line, group), json_value(problems)))
+        for one in group.batches:
+            method = one.saved.method
+            if group.form == method.form:
+                alone, factor = forecast(needed=0, stocks=one.stocks), float(method.unit.value.factor)
+                changed_batches.append(
+                    (one.saved.batch.pk, alone.expected * factor, alone.low * factor, alone.high * factor)
+                )
+    update_rows(OrderLine, ("chance", "forecast", "problems"), changed_lines)
+    update_rows(Batch, ("expected", "low", "high"), changed_batches)
     return found
+
+
+def _expected_for(line: OrderLine, group: Group) -> float | None:
+    """What a line may expect of its group, in its own base unit; None where no batch is meant for it."""
+    if not group.batches:
+        return None
+    saved = group.batches[0].saved
+    wanted = still_needed(line, saved)
+    share = wanted / group.needed if group.needed else 1.0
+    missing = float(max(Decimal(0), line.quantity - line.delivered))
+    # By the line's own measure: kilos are kept as grams, seeds as seeds.
+    own = missing / wanted if wanted else float(unit_of(saved.method, line.form).value.factor)
+    return group.result.expected * share * own
+
+
+def short_lots(ids: Iterable[int]) -> dict[int, Problem]:
+    """Lots of which more is planned to be sown than there is, and by how much."""
+    asked = set(ids)
+    if not asked:
+        return {}
+    spoken = (
+        BatchInput.objects.filter(lot__in=asked, taken_on=None)
+        .values_list("lot", "lot__code", "lot__balance")
+        .annotate(total=Sum("quantity"))
+    )
+    return {
+        pk: Problem("short_seed", {"lot": code, "grams": float(total - balance)})
+        for pk, code, balance, total in spoken if total > balance
+    }  # fmt: skip
+
+
+def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> list[dict[str, Any]]:
+    """What stands against a promise, from its batches as they stand."""
+    found: list[Problem] = []
+    planned = [one for one in group.batches if one.saved.batch.state == Batch.State.PLANNED]
+    late = [one for one in group.batches if one.ready >= line.due.upper]
+    if late and len(late) == len(group.batches):
+        first = min(late, key=lambda one: one.ready)
+        days = (first.ready - line.due.upper).days + 1
+        if first.saved.batch.state == Batch.State.PLANNED:
+            found.append(Problem("late", {"ready_on": first.ready.isoformat(), "days": days}))
+        else:
+            found.append(Problem("batch_late", {"batch": first.saved.batch.code, "days": days}))
+    for one in planned:
+        batch = one.saved.batch
+        found.extend(read(batch.problems))
+        if one.saved.method.by_seed and batch.lot_id is None:
+            found.append(Problem("no_seed", {"crop": batch.crop.name.lower(), "grams": batch.seed_g or 0.0}))
+        elif batch.lot_id is not None and batch.lot_id in short:
+            found.append(short[batch.lot_id])
+    return [one.plain() for one in found]

@@ -7,14 +7,18 @@ from django.db import models
 from django.db.models import Deferrable
 
 from aldrip.accounts.models import Organisation
+from aldrip.base.models import Known
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Container, Crop, Line, Method, Mix
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 
 
-class Batch(models.Model):
-    """One run of a method. The version covers the batch with its stages, inputs and allocations."""
+class Batch(Known):
+    """One run of a method. The version covers the batch with its stages, inputs and allocations.
+
+    `needed`, `expected`, `low` and `high` are in the base unit of what the method gives.
+    """
 
     class State(models.TextChoices):
         PLANNED = "planned", "planned"
@@ -34,7 +38,7 @@ class Batch(models.Model):
     lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="batches")
     state = models.CharField(max_length=10, choices=State.choices, default=State.PLANNED)
     tops_up = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="topped_up_by")
-    needed = models.PositiveIntegerField()
+    needed = models.DecimalField(max_digits=16, decimal_places=4)
     start = models.PositiveIntegerField()
     start_typed = models.BooleanField(default=False)
     trays = models.PositiveIntegerField(null=True)
@@ -48,6 +52,7 @@ class Batch(models.Model):
     counted = models.FloatField(null=True)  # share found at the last emergence count
     decide_by = models.DateField(null=True)  # last day on which sowing again helps
     decide_text = models.CharField(max_length=300, blank=True)
+    problems = models.JSONField(default=list)  # what stood against its plan when it was made: codes with data
     note = models.CharField(max_length=300, blank=True)
     version = models.PositiveIntegerField(default=1)
 
@@ -68,7 +73,8 @@ class BatchStage(models.Model):
     """A stage of a batch: planned and actual days, place, rate with its origin, quantities."""
 
     batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="stages")
-    order = models.PositiveSmallIntegerField()
+    order = models.PositiveSmallIntegerField()  # in which it is shown
+    key = models.CharField(max_length=40)  # by which it is known, in its snapshot too
     name = models.CharField(max_length=60)
     kind = models.CharField(max_length=20)
     planned = DateRangeField()
@@ -80,24 +86,34 @@ class BatchStage(models.Model):
     origin = models.CharField(max_length=10)
     source = models.CharField(max_length=200, blank=True)
     multiply = models.FloatField(default=1)
+    multiply_sd = models.FloatField(default=0)
     unit = models.CharField(max_length=30)
     needed = models.FloatField()
     out = models.FloatField()
     counted_share = models.FloatField(null=True)  # share of what entered, as counted
     counted_sd = models.FloatField(null=True)
+    counted_of = models.PositiveIntegerField(null=True)  # how many were looked at
 
     class Meta:
         ordering = ["order"]
-        constraints = [models.UniqueConstraint(fields=["batch", "order"], name="batch_stage_once")]
+        constraints = [
+            models.UniqueConstraint(fields=["batch", "order"], name="batch_stage_once"),
+            models.UniqueConstraint(fields=["batch", "key"], name="batch_stage_key_once"),
+        ]
 
 
 class BatchInput(models.Model):
-    """What went into a stage: a lot, or what an upstream stage gave."""
+    """What goes into a stage: of a lot, or what a stage of another batch gives. Planned, or taken on a day.
+
+    Of a lot the quantity is in its base unit; of a stage in what the stage gives.
+    """
 
     stage = models.ForeignKey(BatchStage, on_delete=models.CASCADE, related_name="inputs")
     lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="used_in")
     upstream = models.ForeignKey(BatchStage, on_delete=models.PROTECT, null=True, related_name="feeds")
     quantity = models.DecimalField(max_digits=16, decimal_places=4)
+    part = models.CharField(max_length=12, default="seed")  # seed, cutting, tuber, plant, stage …
+    taken_on = models.DateField(null=True)
 
     class Meta:
         constraints = [
@@ -112,7 +128,7 @@ class Allocation(models.Model):
 
     order_line = models.ForeignKey(OrderLine, on_delete=models.CASCADE, related_name="allocations")
     batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="allocations")
-    quantity = models.PositiveIntegerField()
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)  # in the line's base unit
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["order_line", "batch"], name="allocation_once")]

@@ -4,20 +4,20 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
-from django.db import transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.forecasting import Group, groups, refresh
-from aldrip.batches.ground import Ground
+from aldrip.batches.ground import SOWABLE, Ground, lot_spec
 from aldrip.batches.models import Batch
-from aldrip.batches.planner import Plan, Request, plan_batch, rates_of, timed_stages
-from aldrip.batches.saved import load_batch, request_of
-from aldrip.batches.saving import write_plans
+from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
+from aldrip.batches.saving import Draft, write_plans
+from aldrip_core.batch_plan import Plan, Request, limbs_of, plan_batch, rates_of, timed_stages
 from aldrip_core.forecast import Resow, resow
-from aldrip_core.quantities import overall_rate
+from aldrip_core.quantities import courses
 from aldrip_core.refusal import Refused
 from aldrip_core.schedule import last_useful_start
+from aldrip_core.stage_dates import Anchor
+from aldrip_core.units import exact
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,6 @@ class Offer:
     trays: int
     cells: int
     grams: float | None
-    lot_id: int | None
     lot_code: str
     sow_on: date
     last_day: date
@@ -39,54 +38,66 @@ class Offer:
     amount: Resow
 
 
-def offer_for(ctx: Ctx, batch_id: int, *, ground: Ground | None = None, group: Group | None = None) -> Offer | None:
+def group_of(ctx: Ctx, saved: Saved) -> Group | None:
+    """The group of a batch for its main form."""
+    pk, form = saved.batch.pk, saved.method.form
+    return next((g for g in groups(ctx, batches=[pk], known=saved) if pk in g.ids and g.form == form), None)
+
+
+def offer_for(ctx: Ctx, saved: Saved, *, ground: Ground | None = None, group: Group | None = None) -> Offer | None:
     """The re-sowing that a batch's promises ask for, or None when none is needed or helps."""
-    batch, stages = load_batch(ctx, batch_id)
-    if group is None:
-        group = next((g for g in groups(ctx, batches=[batch.pk]) if batch.pk in g.batches), None)
-    if group is None or not group.lines or batch.container is None or batch.state != Batch.State.SOWN:
+    group = group or group_of(ctx, saved)
+    batch = saved.batch
+    if group is None or not group.lines or batch.state != Batch.State.SOWN:
         return None
-    wanted = ctx.organisation.chance_wanted
-    deadline = group.deadline
+    wanted, deadline = ctx.organisation.chance_wanted, group.deadline
     if group.result.chance >= wanted or deadline is None:
         return None
     ground = ground or Ground(ctx)
-    request = _fresh_request(ground, batch, request_of(batch, stages), group)
+    request = _fresh_request(ground, saved, group)
+    if request.container is None:
+        return None
     last_working = ground.working.on_or_before(deadline - timedelta(days=1))
-    last = last_useful_start(deadline=last_working, stages=timed_stages(request, ground), calendar=ground.working,
+    timed = timed_stages(request, ground)
+    last = last_useful_start(deadline=last_working, stages=[timed[s.key] for s in request.method.spine], calendar=ground.working,
                              not_before=ground.today)  # fmt: skip
     if last is None:
         return None
-    fresh = overall_rate(rates_of(request, ground))
+    fresh = courses(rates_of(request, ground), limbs_of(request.method))[0].spread
     found = resow(
-        needed=group.needed, stocks=group.timely, fresh=fresh, cells_per_tray=batch.container.cells, chance=wanted
+        needed=group.needed, stocks=group.timely, fresh=fresh, cells_per_tray=request.container.cells, chance=wanted
     )
     if found is None:
         return None
-    sow_on = ground.sowing.on_or_after(ground.today)
-    plan = plan_batch(replace(request, start=found.cells, sow=min(sow_on, last)), ground, working=False)
+    sow_on = min(ground.sowing.on_or_after(ground.today), last)
+    plan = plan_batch(replace(request, start=found.cells, anchor=Anchor(sow=sow_on)), ground, working=False)
     lot = plan.request.lot
     return Offer(
-        batch.pk, found.trays, found.cells, plan.quantities.seed_g, lot.pk if lot else None, lot.code if lot else "",
-        plan.sow_on, last, group.result.chance, found.chance, group.result.short, plan, found,
+        batch.pk, found.trays, found.cells, plan.quantities.seed_g, lot.code if lot else "", plan.sow_on, last,
+        group.result.chance, found.chance, group.result.short, plan, found,
     )  # fmt: skip
 
 
-def _fresh_request(ground: Ground, batch: Batch, request: Request, group: Group) -> Request:
+def _fresh_request(ground: Ground, saved: Saved, group: Group) -> Request:
     """The batch's method once more, from today's lot and with the usual places."""
-    lot = batch.lot
-    if request.definition.by_seed and (lot is None or lot.balance <= 0):
-        lot = ground.lot_for(batch.crop_id, batch.line_id)
-    return replace(request, needed=max(1, group.result.short), lot=lot, dates=(), places={}, kept_rates={}, rates={},
-                   start=None, ready=None)  # fmt: skip
+    batch = saved.batch
+    request = request_of(saved, {})
+    lot = lot_spec(batch.lot) if batch.lot and batch.lot.status in SOWABLE and batch.lot.balance > 0 else None
+    if request.method.by_seed and lot is None:
+        lot = ground.lot_for(batch.crop.slug, batch.line.slug if batch.line else None)
+    return replace(
+        request, needs={request.method.form: max(1, group.result.short)}, lots=((lot, 1.0),) if lot else (), dates={}, places={},
+        kept_rates={}, rates={}, start=None, anchor=Anchor(), happened={},
+    )  # fmt: skip
 
 
 def refresh_decision(ctx: Ctx, batch_ids: Iterable[int]) -> None:
     """Keep on each batch until when it asks for a decision, and in which words."""
     for pk in batch_ids:
-        batch = ctx.get(Batch, pk)
+        saved = load_batch(ctx, pk)
+        batch = saved.batch
         try:
-            offer = offer_for(ctx, pk)
+            offer = offer_for(ctx, saved)
         except Refused:
             offer = None
         if offer is None:
@@ -97,27 +108,30 @@ def refresh_decision(ctx: Ctx, batch_ids: Iterable[int]) -> None:
         batch.save(update_fields=["decide_by", "decide_text"])
 
 
-@transaction.atomic
-def take_offer(ctx: Ctx, batch_id: int, *, version: int) -> int:
+@act
+def take_offer(ctx: Ctx, batch_id: Ref, *, version: int) -> int:
     """Sow again as offered: a new batch that tops this one up, with its tasks. Returns its id."""
-    batch, _ = load_batch(ctx, batch_id, lock=True)
+    saved = load_batch(ctx, batch_id, lock=True)
+    batch = saved.batch
     if batch.version != version:
         raise Conflict(
             "This batch was changed meanwhile; the offer was made anew. Look at it again.", version=batch.version
         )
     ground = Ground(ctx)
-    group = next((g for g in groups(ctx, batches=[batch.pk]) if batch.pk in g.batches), None)
-    offer = offer_for(ctx, batch_id, ground=ground, group=group)
+    group = group_of(ctx, saved)
+    offer = offer_for(ctx, saved, ground=ground, group=group)
     if offer is None or group is None:
         raise refuse("batch", "no_offer", "Sowing again no longer helps, or is no longer needed.")
-    ground.snapshots.setdefault(batch.method_id, batch.method_snapshot)  # by the method as it was
     line = min(group.lines, key=lambda one: (one.due.upper, one.pk))
-    pk = write_plans(ctx, [offer.plan], ground, [{line.pk: max(1, offer.short)}], tops_up=batch.pk,
-                     note=f"tops up {batch.code}")[0]  # fmt: skip
+    draft = Draft(
+        offer.plan, batch.method, batch.crop_id, batch.line_id, {line.pk: exact(max(1, offer.short))},
+        snapshot_of(batch), batch.container_id, batch.mix_id,  # by the method as it was
+    )  # fmt: skip
+    pk = write_plans(ctx, [draft], ground, tops_up=batch.pk, note=f"tops up {batch.code}")[0]
     new = Batch.objects.get(pk=pk)
     batch.decide_by, batch.decide_text, batch.version = None, "", batch.version + 1
     batch.save(update_fields=["decide_by", "decide_text", "version"])
     ctx.record("batch.resow", f"Sow {offer.trays} trays again as {new.code}, to top up {batch.code}.", new,
-               after={"version": new.version, "tops_up": batch.pk})  # fmt: skip
+               after={"version": new.version, "tops_up": str(batch.uuid)})  # fmt: skip
     refresh(ctx, batches=[batch.pk, pk])
     return pk

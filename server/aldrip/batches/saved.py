@@ -1,86 +1,262 @@
 """A saved batch read back as a request, and as plain state for audit, undo and conflicts."""
 
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
+from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, one_of
 from aldrip.base.errors import NotThere
-from aldrip.batches.models import Batch, BatchStage
-from aldrip.batches.planner import Request, TypedRate
-from aldrip.batches.snapshot import read_snapshot
+from aldrip.batches.ground import lot_spec
+from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
 from aldrip.lots.models import Lot
-from aldrip.methods.models import Container
+from aldrip.methods.snapshot import container_spec, crop_spec, first_container, read_snapshot, upgraded
+from aldrip.places.models import Place
+from aldrip_core.batch_plan import Happened, Request, Stand, TypedRate
 from aldrip_core.distributions import Spread
+from aldrip_core.ground import LotSpec, Standing
 from aldrip_core.quantities import Rate
 from aldrip_core.schedule import StageDates
+from aldrip_core.stages import MethodSpec
+from aldrip_core.units import Unit, from_base, to_base, unit
 from aldrip_core.working import Origin
 
 
-def load_batch(ctx: Ctx, pk: int, *, lock: bool = False) -> tuple[Batch, list[BatchStage]]:
+@dataclass(frozen=True)
+class Saved:
+    """A batch with its stages by key, its method as it was frozen, and what stands where."""
+
+    batch: Batch
+    stages: dict[str, BatchStage]
+    method: MethodSpec
+
+    @property
+    def first(self) -> BatchStage:
+        """The stage with which it begins."""
+        return self.stages[self.method.root.key]
+
+    @property
+    def last(self) -> BatchStage:
+        """The stage whose end is the day on which it is ready."""
+        return self.stages[self.method.last.key]
+
+    @property
+    def begun(self) -> list[BatchStage]:
+        """Stages that have begun, in order of work."""
+        return [stage for stage in self.stages.values() if stage.actual_start is not None]
+
+    @property
+    def to_come(self) -> list[BatchStage]:
+        """Stages that have not begun, in order of work."""
+        return [stage for stage in self.stages.values() if stage.actual_start is None]
+
+    @property
+    def now(self) -> BatchStage:
+        """Where it stands: the newest stage that has begun, or the first."""
+        begun = self.begun
+        return begun[-1] if begun else self.first
+
+    @property
+    def next(self) -> BatchStage | None:
+        """The next stage of the main way; None when all of it has begun."""
+        return next((self.stages[s.key] for s in self.method.spine if self.stages[s.key].actual_start is None), None)
+
+    def with_trait(self, trait: Any) -> BatchStage | None:
+        """The first stage that does something; None where none does."""
+        found = self.method.first_with(trait)
+        return self.stages[found.key] if found else None
+
+
+def snapshot_of(batch: Batch) -> dict[str, Any]:
+    """What a batch was planned with, in the shape of today."""
+    if batch.method_snapshot.get("version", 1) != 1:
+        return dict(batch.method_snapshot)
+    return upgraded(batch.method_snapshot, crop=batch.crop, container=batch.container, mix=batch.mix)
+
+
+def method_of(batch: Batch) -> MethodSpec:
+    """The method of a batch, as it was frozen."""
+    return read_snapshot(snapshot_of(batch))
+
+
+def saved_of(batch: Batch, stages: Sequence[BatchStage]) -> Saved:
+    """A batch and its stages (in order) put together."""
+    return Saved(batch, {stage.key: stage for stage in stages}, method_of(batch))
+
+
+def load_batch(ctx: Ctx, ref: Ref, *, lock: bool = False) -> Saved:
     """A batch of the organisation with its stages. Raises NotThere."""
-    rows = ctx.rows(Batch).select_related("crop", "line", "method", "container", "mix", "lot")
+    rows = ctx.rows(Batch).select_related("crop", "line", "method", "container", "mix", "lot__crop", "lot__line")
     if lock:
         rows = rows.select_for_update(of=("self",))
-    batch = rows.filter(pk=pk).first() if 0 < pk < 2**63 else None
+    batch = one_of(rows, ref)
     stages = list(batch.stages.select_related("place").order_by("order")) if batch is not None else []
     if batch is None or not stages:
         raise NotThere("There is no such batch here.")
-    return batch, stages
+    return saved_of(batch, stages)
 
 
-def dates_of(stages: list[BatchStage]) -> tuple[StageDates, ...]:
-    """A stage ends where the next one starts; only the last knows its own end."""
-    starts = [stage.actual_start or stage.planned.lower for stage in stages]
-    ends = [*starts[1:], stages[-1].actual_end or stages[-1].planned.upper]
-    return tuple(StageDates(start, end) for start, end in zip(starts, ends, strict=True))
-
-
-def request_of(batch: Batch, stages: list[BatchStage]) -> Request:
-    """The request that gives this batch as it stands."""
-    kept, typed = {}, {}
-    for stage in stages:
-        spread = Spread(stage.alpha, stage.beta)
-        if stage.origin == Origin.ENTERED:
-            typed[stage.order] = TypedRate(spread.mean, spread.sd, stage.source.removeprefix("typed: "))
-        else:
-            kept[stage.order] = Rate(stage.name, spread, Origin(stage.origin), stage.source, stage.multiply)
-    return Request(
-        crop=batch.crop, method=batch.method, definition=read_snapshot(batch.method_snapshot), needed=batch.needed,
-        chance=batch.chance_wanted, line_id=batch.line_id, container=batch.container, mix=batch.mix, lot=batch.lot,
-        dates=dates_of(stages), start=batch.start if batch.start_typed or batch.state != Batch.State.PLANNED else None,
-        rates=typed, kept_rates=kept, places={s.order: s.place_id for s in stages if s.place_id},
-    )  # fmt: skip
-
-
-def state_of(batch: Batch, stages: list[BatchStage]) -> dict[str, Any]:
-    """What an edit can change, as plain data."""
+def dates_of(saved: Saved) -> dict[str, StageDates]:
+    """A stage ends where the one that follows it starts; one that nothing follows knows its own end."""
+    starts = {key: stage.actual_start or stage.planned.lower for key, stage in saved.stages.items()}
+    following: dict[str, str] = {}
+    for spec in saved.method.stages:
+        if spec.follows is not None:
+            following.setdefault(spec.follows, spec.key)
     return {
-        "version": batch.version, "needed": batch.needed, "start": batch.start, "start_typed": batch.start_typed,
-        "chance": batch.chance_wanted, "container": batch.container_id, "lot": batch.lot_id,
-        "rates": {
-            str(s.order): [s.alpha, s.beta, s.origin, s.source] for s in stages
-        },
-        "places": {str(s.order): s.place_id for s in stages},
-        "dates": [[d.start.isoformat(), d.end.isoformat()] for d in dates_of(stages)],
+        key: StageDates(starts[key], starts[following[key]] if key in following else stage.actual_end or stage.planned.upper)
+        for key, stage in saved.stages.items()
     }  # fmt: skip
 
 
-def request_from_state(ctx: Ctx, batch: Batch, stages: list[BatchStage], state: dict[str, Any]) -> Request:
-    """The request that brings back a state kept in the audit."""
-    request = request_of(batch, stages)
+def standing_of(saved: Saved) -> dict[str, tuple[Standing, ...]]:
+    """What of each stage stands where."""
+    found: dict[str, tuple[Standing, ...]] = {key: () for key in saved.stages}
+    rows = Occupancy.objects.filter(stage__batch=saved.batch).order_by("during", "id")
+    for key, place, during, amount in rows.values_list("stage__key", "place_id", "during", "amount"):
+        found[key] = (*found[key], Standing(place, during.lower, during.upper, amount))
+    return found
+
+
+def _lots_of(saved: Saved) -> tuple[tuple[LotSpec, float], ...]:
+    """What it is started from: what was taken, else what is planned to be, else the lot that was chosen."""
+    inputs = list(
+        BatchInput.objects.filter(stage=saved.first, lot__isnull=False)
+        .select_related("lot__crop", "lot__line")
+        .order_by("id")
+    )
+    found = [(lot_spec(one.lot), float(one.quantity)) for one in inputs if one.lot is not None]
+    if not found and saved.batch.lot is not None:
+        return ((lot_spec(saved.batch.lot), 1.0),)
+    return tuple(found)
+
+
+def unit_of(method: MethodSpec, form: str) -> Unit:
+    """The unit in which a form of a method is counted or weighed."""
+    leaves = method.products.get(form)
+    return leaves[0].unit if leaves else method.unit
+
+
+def needs_of(saved: Saved) -> dict[str, float]:
+    """What is needed of each product, in its unit: as planned of the main one, as promised of the others."""
+    method = saved.method
+    needs = {method.form: float(from_base(saved.batch.needed, method.unit))}
+    if len(method.products) > 1:
+        rows = Allocation.objects.filter(batch=saved.batch, order_line__state="open").exclude(
+            order_line__form=method.form
+        )
+        for form, quantity in rows.values_list("order_line__form", "quantity"):
+            needs[form] = needs.get(form, 0.0) + float(from_base(quantity, unit_of(method, form)))
+    return needs
+
+
+def rate_of(stage: BatchStage) -> Rate:
+    """The planned rate of a stage."""
+    spread = Spread(stage.alpha, stage.beta)
+    whole = unit(stage.unit).is_pieces
+    return Rate(stage.name, spread, Origin(stage.origin), stage.source, stage.multiply, stage.multiply_sd, whole)
+
+
+def happened_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]]) -> dict[str, Happened]:
+    """What has happened of each stage that has begun."""
+    return {
+        stage.key: Happened(stage.actual_start, stage.actual_end, standing.get(stage.key, ()))
+        for stage in saved.begun if stage.actual_start is not None
+    }  # fmt: skip
+
+
+def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None = None) -> Request:
+    """The request that gives this batch as it stands. `standing`: what a ground without it says that it takes."""
+    batch, method = saved.batch, saved.method
+    snapshot = snapshot_of(batch)
+    if standing is None:
+        standing = standing_of(saved)
     kept, typed = {}, {}
-    for stage in stages:
-        alpha, beta, origin, source = state["rates"][str(stage.order)]
-        spread = Spread(alpha, beta)
-        if origin == Origin.ENTERED:
-            typed[stage.order] = TypedRate(spread.mean, spread.sd, source.removeprefix("typed: "))
+    for key, stage in saved.stages.items():
+        rate = rate_of(stage)
+        if rate.origin is Origin.ENTERED:
+            typed[key] = TypedRate(rate.spread.mean, rate.spread.sd, rate.source)
         else:
-            kept[stage.order] = Rate(stage.name, spread, Origin(origin), source, stage.multiply)
-    return replace(
-        request, needed=state["needed"], chance=state["chance"], start=state["start"] if state["start_typed"] else None,
-        container=ctx.get(Container, state["container"], shared=True) if state["container"] else None,
-        lot=ctx.get(Lot, state["lot"]) if state["lot"] else None, rates=typed, kept_rates=kept,
-        places={int(order): place for order, place in state["places"].items() if place},
-        dates=tuple(StageDates(date.fromisoformat(a), date.fromisoformat(b)) for a, b in state["dates"]),
+            kept[key] = rate
+    begun = batch.state != Batch.State.PLANNED
+    return Request(
+        crop=crop_spec(snapshot["crop"]), method=method, needs=needs_of(saved), chance=batch.chance_wanted,
+        line=batch.line.slug if batch.line else None, container=first_container(snapshot),
+        lots=_lots_of(saved), dates=dates_of(saved),
+        start=batch.start if batch.start_typed or begun else None, rates=typed, kept_rates=kept,
+        places={key: stands for key, stage in saved.stages.items() if (stands := _stands(stage, standing.get(key, ())))},
+        happened=happened_of(saved, standing),
     )  # fmt: skip
+
+
+def _stands(stage: BatchStage, standing: Sequence[Standing]) -> tuple[Stand, ...]:
+    """The places of a stage with the share of it in each."""
+    whole = sum(one.amount for one in standing)
+    if whole and len({one.place for one in standing}) > 1 and len({(one.start, one.end) for one in standing}) == 1:
+        return tuple(Stand(one.place, one.amount / whole) for one in standing)
+    return (Stand(stage.place_id),) if stage.place_id else ()
+
+
+def state_of(saved: Saved) -> dict[str, Any]:
+    """What an edit can change, as plain data that means something outside this database too."""
+    batch = saved.batch
+    standing = standing_of(saved)
+    places = dict(Place.objects.filter(organisation=batch.organisation).values_list("pk", "uuid"))
+    return {
+        "version": batch.version, "needed": str(batch.needed), "start": batch.start, "start_typed": batch.start_typed,
+        "chance": batch.chance_wanted, "container": _container_of(snapshot_of(batch)),
+        "lots": [[str(uuid), str(q)] for uuid, q in BatchInput.objects.filter(stage=saved.first, lot__isnull=False).order_by("id").values_list("lot__uuid", "quantity")],
+        "lot": str(batch.lot.uuid) if batch.lot else None,
+        "rates": {key: [s.alpha, s.beta, s.origin, s.source] for key, s in saved.stages.items()},
+        "places": {
+            key: [[str(places[stand.place]), stand.share] for stand in _stands(stage, standing[key])]
+            for key, stage in saved.stages.items()
+        },
+        "dates": {key: [d.start.isoformat(), d.end.isoformat()] for key, d in dates_of(saved).items()},
+    }  # fmt: skip
+
+
+def request_from_state(ctx: Ctx, saved: Saved, state: Mapping[str, Any]) -> Request:
+    """The request that brings back a state kept in the audit; what has happened since stays."""
+    request = request_of(saved)
+    kept, typed = {}, {}
+    for key, stage in saved.stages.items():
+        alpha, beta, origin, source = state["rates"][key]
+        rate = replace(rate_of(stage), spread=Spread(alpha, beta), origin=Origin(origin), source=source)
+        if rate.origin is Origin.ENTERED:
+            typed[key] = TypedRate(rate.spread.mean, rate.spread.sd, source)
+        else:
+            kept[key] = rate
+    places = dict(ctx.rows(Place).values_list("uuid", "pk"))
+    by_uuid = {lot.uuid: lot for lot in ctx.rows(Lot).filter(uuid__in=_lots_in(state)).select_related("crop", "line")}
+    lots = [(by_uuid[UUID(one)], float(Decimal(quantity))) for one, quantity in state["lots"] if UUID(one) in by_uuid]
+    if not lots and state["lot"] and UUID(state["lot"]) in by_uuid:
+        lots = [(by_uuid[UUID(state["lot"])], 1.0)]
+    needs = {**request.needs, saved.method.form: float(from_base(Decimal(state["needed"]), saved.method.unit))}
+    return replace(
+        request, needs=needs, chance=state["chance"], start=state["start"] if state["start_typed"] else None,
+        container=container_spec(state["container"]) if state["container"] else None, lots=tuple((lot_spec(lot), share) for lot, share in lots),
+        rates=typed, kept_rates=kept,
+        places={
+            key: tuple(Stand(places[UUID(one)], share) for one, share in stands if UUID(one) in places)
+            for key, stands in state["places"].items() if stands
+        },
+        dates={key: StageDates(date.fromisoformat(a), date.fromisoformat(b)) for key, (a, b) in state["dates"].items()},
+    )  # fmt: skip
+
+
+def _container_of(snapshot: Mapping[str, Any]) -> dict[str, Any] | None:
+    """The values of what a batch begins in, as it was planned."""
+    found: dict[str, Any] | None = snapshot["containers"].get(snapshot["container"])
+    return found
+
+
+def _lots_in(state: Mapping[str, Any]) -> list[str]:
+    return [one for one, _ in state["lots"]] + ([state["lot"]] if state["lot"] else [])
+
+
+def main_needed(method: MethodSpec, needed: float) -> Decimal:
+    """A quantity of the main product as it is kept: exact, in its base unit."""
+    return to_base(needed, method.unit)

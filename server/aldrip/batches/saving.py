@@ -1,28 +1,38 @@
 """Write plans: one path for one batch and for a season, by COPY with ids taken beforehand."""
 
+import uuid
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 
 from aldrip.accounts.context import Ctx
-from aldrip.base.bulk import copy_rows, days, json_value, take_ids
+from aldrip.base.bulk import copy_rows, days, json_value, take_ids, update_rows
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy
-from aldrip.batches.planner import Plan, PlannedStage
+from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
+from aldrip.batches.saved import main_needed
 from aldrip.diary.models import Task
+from aldrip.methods.models import Method
+from aldrip_core.batch_plan import Plan, PlannedStage, Request
+from aldrip_core.ground import LotSpec
+from aldrip_core.quantities import Quantities
+from aldrip_core.units import Unit, exact, to_base
+from aldrip_core.work import PlannedTask, tasks_of
 
 BATCH = (
-    "id", "organisation", "code", "crop", "line", "method", "method_snapshot", "container", "mix", "lot", "state",
+    "id", "uuid", "organisation", "code", "crop", "line", "method", "method_snapshot", "container", "mix", "lot", "state",
     "tops_up", "needed", "start", "start_typed", "trays", "seeds", "seed_g", "chance_wanted", "planned_chance",
-    "expected", "decide_text", "note", "version",
+    "expected", "decide_text", "problems", "note", "version",
 )  # fmt: skip
 STAGE = (
-    "id", "batch", "order", "name", "kind", "planned", "place", "alpha", "beta", "origin", "source", "multiply", "unit",
-    "needed", "out",
+    "id", "batch", "order", "key", "name", "kind", "planned", "place", "alpha", "beta", "origin", "source", "multiply", "multiply_sd",
+    "unit", "needed", "out",
 )  # fmt: skip
 OCCUPANCY = ("stage", "place", "during", "amount", "whole", "firm")
+INPUT = ("stage", "lot", "quantity", "part")
 TASK = (
-    "organisation", "subject_kind", "subject_id", "subject_code", "stage", "kind", "title", "place", "due_from", "due_to",
+    "organisation", "subject_kind", "subject", "subject_code", "stage", "key", "at", "kind", "title", "place", "due_from", "due_to",
     "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note",
 )  # fmt: skip
 
@@ -33,109 +43,178 @@ def planned_days(stage: PlannedStage) -> tuple[date, date]:
     return start, end if end > start else start + timedelta(days=1)
 
 
+def seed_of(lot: LotSpec, quantities: Quantities, share: float = 1.0) -> Decimal | None:
+    """What a sowing takes of a lot, in the lot's base unit; None where its weight is not known."""
+    amount = quantities.seeds if lot.unit is Unit.SEED else quantities.seed_g
+    return None if amount is None else exact(amount * share)
+
+
 def batch_values(plan: Plan) -> dict[str, Any]:
     """What a plan says of its batch, as fields of Batch."""
     request, quantities = plan.request, plan.quantities
     return {
-        "container_id": request.container.pk if request.container else None,
-        "mix_id": request.mix.pk if request.mix else None,
-        "lot_id": request.lot.pk if request.lot else None,
-        "needed": quantities.needed, "start": quantities.start,
+        "needed": main_needed(request.method, quantities.needed), "start": quantities.start,
         "start_typed": request.start is not None or request.rung is not None or request.seed_g is not None,
         "trays": quantities.trays, "seeds": quantities.seeds, "seed_g": quantities.seed_g,
-        "chance_wanted": request.chance, "planned_chance": quantities.chance, "expected": quantities.expected,
+        "chance_wanted": request.chance, "planned_chance": quantities.chance,
+        "expected": float(to_base(quantities.expected, request.method.unit)), "problems": [p.plain() for p in plan.problems],
     }  # fmt: skip
 
 
-def tasks_of(
-    plan: Plan, code: str, batch_id: int, organisation_id: int, from_stage: int = 0
-) -> Iterator[tuple[Any, ...]]:
-    """Tasks that hang on a plan's stages, in the order of TASK."""
-    trays, crop = plan.quantities.trays, plan.request.crop.name
-    for stage in plan.stages:
-        if stage.definition.order < from_stage:
-            continue
-        for task in stage.definition.tasks:
-            quantity, unit = _task_quantity(stage, task, trays)
-            day = _task_day(stage, task)
-            yield (
-                organisation_id, "batch", batch_id, code, stage.definition.order, task["kind"],
-                task["words"].format(crop=crop.lower()), stage.place, day, day + timedelta(days=1),
-                task.get("part", "morning"), quantity, unit, _minutes(task, quantity or 0), Task.State.TODO.value,
-                task.get("caution", ""), "",
-            )  # fmt: skip
+def occupancies_of(stage: PlannedStage, stage_id: int, ground: Ground, firm: bool = False) -> Iterator[tuple[Any, ...]]:
+    """What a stage takes up, in the order of OCCUPANCY."""
+    for one in stage.standing:
+        if one.amount and one.end > one.start:
+            whole = ground.lanes[one.place].place.whole
+            yield stage_id, one.place, days(one.start, one.end), one.amount, whole, firm
 
 
-def _task_quantity(stage: PlannedStage, task: Mapping[str, Any], trays: int | None) -> tuple[int | None, str]:
-    """What a task is done to: trays, units, or nothing that is counted."""
-    if task.get("minutes_per_unit"):
-        return round(stage.into), stage.definition.unit
-    return (trays, "trays") if task.get("minutes_per_tray") and trays else (None, "")
+def inputs_of(request: Request, quantities: Quantities, stage_id: int) -> Iterator[tuple[Any, ...]]:
+    """What is to be started from, in the order of INPUT."""
+    if not request.method.by_seed:
+        return
+    whole = sum(share for _, share in request.lots)
+    for lot, share in request.lots:
+        amount = seed_of(lot, quantities, share / whole if whole else 1 / len(request.lots))
+        if amount is not None:
+            yield stage_id, lot.key, amount, "seed"
 
 
-def _task_day(stage: PlannedStage, task: Mapping[str, Any]) -> date:
-    at = task.get("at", "start")
-    if at == "end":
-        return stage.dates.end
-    return stage.dates.start - timedelta(days=1) if at == "before" else stage.dates.start
+def task_row(task: PlannedTask, organisation: int, subject: uuid.UUID, code: str) -> tuple[Any, ...]:
+    """A planned task, in the order of TASK."""
+    return (
+        organisation, "batch", subject, code, task.stage, task.key, task.at, task.kind, task.title[:200], task.place, task.day,
+        task.day + timedelta(days=1), task.part, task.quantity, task.unit, task.minutes, Task.State.TODO.value, task.caution, "",
+    )  # fmt: skip
 
 
-def _minutes(task: Mapping[str, Any], quantity: float) -> int:
-    each = task.get("minutes_per_tray") or task.get("minutes_per_unit")
-    return max(5, round(each * quantity)) if each else int(task.get("minutes", 15))
+@dataclass(frozen=True)
+class Draft:
+    """A plan with the rows it belongs to, not yet saved. `meant`: how many of it for which order line."""
 
-
-def occupancies_of(
-    plan: Plan, stage_ids: Sequence[int], ground: Ground, firm: bool = False
-) -> Iterator[tuple[Any, ...]]:
-    """What a plan takes up, in the order of OCCUPANCY."""
-    for stage, stage_id in zip(plan.stages, stage_ids, strict=True):
-        if stage.place is not None and stage.amount and stage.dates.end > stage.dates.start:
-            whole = ground.lanes[stage.place].place.sharing == "whole"
-            yield stage_id, stage.place, days(stage.dates.start, stage.dates.end), stage.amount, whole, firm
+    plan: Plan
+    method: Method
+    crop_id: int
+    line_id: int | None = None
+    meant: Mapping[int, Decimal] = field(default_factory=dict)
+    snapshot: Mapping[str, Any] | None = None  # of an earlier batch, where that is to be repeated as it was
+    container_id: int | None = None
+    mix_id: int | None = None
 
 
 def write_plans(
-    ctx: Ctx, plans: Sequence[Plan], ground: Ground, allocations: Sequence[Mapping[int, int]], *,
-    tops_up: int | None = None, note: str = "",
-) -> list[int]:  # fmt: skip
-    """Save new batches with stages, occupancies, tasks and allocations {order line: quantity}.
+    ctx: Ctx, drafts: Sequence[Draft], ground: Ground, *, tops_up: int | None = None, note: str = ""
+) -> list[int]:
+    """Save new batches with stages, occupancies, inputs, tasks and allocations.
 
-    Call inside a transaction. Returns the ids of the batches in the order of `plans`.
+    Call inside a transaction. Returns the ids of the batches in the order of `drafts`.
     """
-    codes = ctx.next_code("batch", len(plans))
-    ids = take_ids(Batch, len(plans))
-    stage_ids = iter(take_ids(BatchStage, sum(len(plan.stages) for plan in plans)))
+    codes = ctx.next_code("batch", len(drafts))
+    ids = take_ids(Batch, len(drafts))
+    stage_ids = iter(take_ids(BatchStage, sum(len(draft.plan.stages) for draft in drafts)))
     snapshots = {pk: json_value(snapshot) for pk, snapshot in ground.snapshots.items()}
     batches: list[tuple[Any, ...]] = []
     stages: list[tuple[Any, ...]] = []
     occupied: list[tuple[Any, ...]] = []
+    inputs: list[tuple[Any, ...]] = []
     tasks: list[tuple[Any, ...]] = []
     organisation = ctx.organisation.pk
-    for plan, code, pk in zip(plans, codes, ids, strict=True):
-        request, values = plan.request, batch_values(plan)
-        batches.append((
-            pk, organisation, code, request.crop.pk, request.line_id, request.method.pk, snapshots[request.method.pk],
-            values["container_id"], values["mix_id"], values["lot_id"], Batch.State.PLANNED.value, tops_up,
-            values["needed"], values["start"], values["start_typed"], values["trays"], values["seeds"], values["seed_g"],
-            values["chance_wanted"], values["planned_chance"], values["expected"], "", note, 1,
-        ))  # fmt: skip
-        own = [next(stage_ids) for _ in plan.stages]
-        for stage, stage_id in zip(plan.stages, own, strict=True):
-            start, end = planned_days(stage)
-            stages.append((
-                stage_id, pk, stage.definition.order, stage.definition.name, stage.definition.kind, days(start, end),
-                stage.place, stage.rate.spread.alpha, stage.rate.spread.beta, stage.rate.origin.value,
-                stage.rate.source[:200], stage.definition.multiply, stage.definition.unit, stage.needed, stage.out,
-            ))  # fmt: skip
-        occupied.extend(occupancies_of(plan, own, ground))
-        tasks.extend(tasks_of(plan, code, pk, organisation))
+    for draft, code, pk in zip(drafts, codes, ids, strict=True):
+        plan, known = draft.plan, uuid.uuid4()
+        batches.append(_batch_row(draft, pk, known, code, organisation, snapshots, tops_up, note))
+        for order, stage in enumerate(plan.stages):
+            stage_id = next(stage_ids)
+            stages.append(_stage_row(stage, stage_id, pk, order))
+            occupied.extend(occupancies_of(stage, stage_id, ground))
+            if stage.spec.after is None:
+                inputs.extend(inputs_of(plan.request, plan.quantities, stage_id))
+        tasks.extend(task_row(task, organisation, known, code) for task in tasks_of(plan))
     copy_rows(Batch, BATCH, batches)
     copy_rows(BatchStage, STAGE, stages)
     copy_rows(Occupancy, OCCUPANCY, occupied)
+    copy_rows(BatchInput, INPUT, inputs)
     copy_rows(Task, TASK, tasks)
-    copy_rows(
-        Allocation, ("order_line", "batch", "quantity"),
-        [(line, pk, quantity) for pk, meant in zip(ids, allocations, strict=True) for line, quantity in meant.items()],
-    )  # fmt: skip
+    meant = [
+        (line, pk, quantity) for pk, draft in zip(ids, drafts, strict=True) for line, quantity in draft.meant.items()
+    ]
+    copy_rows(Allocation, ("order_line", "batch", "quantity"), meant)
     return ids
+
+
+def _batch_row(
+    draft: Draft,
+    pk: int,
+    known: uuid.UUID,
+    code: str,
+    organisation: int,
+    snapshots: Mapping[int, Any],
+    tops_up: int | None,
+    note: str,
+) -> tuple[Any, ...]:
+    request, values, method = draft.plan.request, batch_values(draft.plan), draft.method
+    own = draft.snapshot is not None
+    return (
+        pk, known, organisation, code, draft.crop_id, draft.line_id, method.pk,
+        json_value(draft.snapshot) if own else snapshots[method.pk], draft.container_id if own else method.container_id,
+        draft.mix_id if own else method.mix_id, request.lot.key if request.lot else None, Batch.State.PLANNED.value, tops_up,
+        values["needed"], values["start"], values["start_typed"], values["trays"], values["seeds"], values["seed_g"],
+        values["chance_wanted"], values["planned_chance"], values["expected"], "", json_value(values["problems"]), note, 1,
+    )  # fmt: skip
+
+
+def _stage_row(stage: PlannedStage, stage_id: int, batch: int, order: int) -> tuple[Any, ...]:
+    start, end = planned_days(stage)
+    spec, rate = stage.spec, stage.rate
+    return (
+        stage_id, batch, order, spec.key, spec.name, spec.kind, days(start, end), stage.place, rate.spread.alpha, rate.spread.beta,
+        rate.origin.value, rate.source[:200], rate.multiply, rate.multiply_sd, spec.unit.words, stage.needed, stage.out,
+    )  # fmt: skip
+
+
+SAME_TASK = (
+    "at",
+    "kind",
+    "title",
+    "place",
+    "due_from",
+    "due_to",
+    "part_of_day",
+    "quantity",
+    "unit",
+    "minutes",
+    "caution",
+)
+
+
+def upsert_tasks(ctx: Ctx, batch: Batch, plan: Plan, over: frozenset[str]) -> None:
+    """Put the work of a batch where the plan now wants it; each task stays the one it was, with its note.
+
+    What is marked stays as it was marked. Of stages that are `over` nothing is moved or asked anew; a task that the
+    plan no longer has goes, unless somebody wrote on it.
+    """
+    rows = {
+        (task.stage, task.key): task
+        for task in ctx.rows(Task).filter(subject=batch.uuid).exclude(stage="").exclude(key="")
+    }
+    wanted = {(task.stage, task.key): task for task in tasks_of(plan)}
+    fresh, moved = [], []
+    for known, task in wanted.items():
+        row = rows.pop(known, None)
+        if known[0] in over or (row is not None and row.state != Task.State.TODO):
+            continue
+        values = dict(zip(TASK, task_row(task, ctx.organisation.pk, batch.uuid, batch.code), strict=True))
+        if row is None:
+            fresh.append(tuple(values.values()))
+            continue
+        before = {**{name: getattr(row, name) for name in SAME_TASK}, "place": row.place_id}
+        if before != {name: values[name] for name in SAME_TASK}:
+            moved.append((row.pk, *(values[name] for name in SAME_TASK)))
+    stages = {stage.spec.key for stage in plan.stages}
+    gone = [
+        row.pk for row in rows.values()
+        if row.state == Task.State.TODO and not row.note and row.stage in stages and row.stage not in over
+    ]  # fmt: skip
+    if gone:
+        Task.objects.filter(pk__in=gone).delete()
+    update_rows(Task, SAME_TASK, moved)
+    copy_rows(Task, TASK, fresh)

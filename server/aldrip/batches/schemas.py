@@ -2,6 +2,7 @@
 
 import uuid
 from datetime import date, datetime
+from uuid import UUID
 
 from ninja import Field, Schema
 
@@ -9,11 +10,13 @@ from aldrip.accounts.api import AuditOut
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import Scalar, StepOut
 from aldrip.batches import editing
-from aldrip.batches.planner import TypedRate
+from aldrip.batches.starting import NewBatch
+from aldrip_core.batch_plan import TypedRate
 
 
 class BatchOut(Schema):
     id: int
+    uuid: UUID
     code: str
     version: int
     state: str
@@ -25,7 +28,7 @@ class BatchOut(Schema):
     unit: str
     start_unit: str
     by_seed: bool
-    needed: int
+    needed: float
     start: int
     start_typed: bool
     way: str
@@ -37,6 +40,7 @@ class BatchOut(Schema):
     lot_id: int | None
     lot: str
     lot_left: float | None
+    lot_unit: str
     expected: float
     low: float | None
     high: float | None
@@ -70,7 +74,7 @@ class RateOut(Schema):
 class RungOut(Schema):
     key: str
     kind: str
-    stage: int
+    stage: str
     name: str
     unit: str
     date: date | None
@@ -86,6 +90,7 @@ class RungOut(Schema):
 
 
 class StageTimeOut(Schema):
+    key: str
     order: int
     name: str
     kind: str
@@ -96,28 +101,32 @@ class StageTimeOut(Schema):
     unit: str
     happened: bool
     running: bool
+    starts: bool
+    yields: bool
+    grades: bool
 
 
 class BatchOrderOut(Schema):
     line_id: int
     number: str
     customer: str
-    quantity: int
-    allocated: int
+    quantity: float
+    allocated: float
     unit: str
+    form: str
     due_from: date
     due_last: date
     chance: float | None
     state: str
     problem: str
-    delivered: int
+    delivered: float
 
 
 class ForecastOut(Schema):
     expected: float
     low: int
     high: int
-    needed: int
+    needed: float
     chance: float
     short: int
     batches: int
@@ -175,6 +184,25 @@ class BatchTaskOut(Schema):
     part_of_day: str
 
 
+class YieldOut(Schema):
+    lot_id: int
+    lot: str
+    form: str
+    stage: str
+    quantity: float
+    unit: str
+
+
+class InputOut(Schema):
+    lot_id: int | None
+    lot: str
+    batch: str
+    part: str
+    taken_on: date | None
+    quantity: float
+    unit: str
+
+
 class LadderOut(BatchOut):
     orders: list[BatchOrderOut]
     rungs: list[RungOut]
@@ -190,14 +218,16 @@ class LadderOut(BatchOut):
     lost: int
     yield_lot: str | None
     yield_quantity: float | None
-    next_stage: int | None
+    yields: list[YieldOut]
+    inputs: list[InputOut]
+    next_stage: str | None
 
 
 class BodyOut(Schema):
     batch_id: int
     code: str
     crop: str
-    stage: int
+    stage: str
     name: str
     start: date
     end: date
@@ -235,12 +265,29 @@ class RateIn(Schema):
 
 
 class RungIn(Schema):
-    stage: int = Field(ge=0, le=50)
+    stage: str = Field(max_length=40)
     quantity: float = Field(gt=0, le=1e7)
 
 
+class PlaceShareIn(Schema):
+    place_id: int
+    share: float = Field(gt=0, le=1)
+
+
+class LotShareIn(Schema):
+    lot_id: int
+    share: float = Field(gt=0, le=1)
+
+
+class TypedRungIn(Schema):
+    """What a person typed on a rung of the ladder, as typed."""
+
+    rung: str = Field(max_length=50)
+    text: str = Field(max_length=60)
+
+
 class ChangeIn(Schema):
-    needed: int | None = Field(default=None, ge=1, le=10_000_000)
+    needed: float | None = Field(default=None, gt=0, le=10_000_000)
     chance: float | None = Field(default=None, gt=0, lt=1)
     rung: RungIn | None = None
     start: int | None = Field(default=None, ge=1, le=10_000_000)
@@ -249,22 +296,28 @@ class ChangeIn(Schema):
     sow_on: date | None = None
     ready_on: date | None = None
     shift_days: int | None = Field(default=None, ge=-400, le=400)
-    stage: int | None = Field(default=None, ge=0, le=50)
+    stage: str | None = Field(default=None, max_length=40)
     place_id: int | None = None
+    split: list[PlaceShareIn] = Field(default=[], max_length=20)
     container_id: int | None = None
     lot_id: int | None = None
+    lots: list[LotShareIn] = Field(default=[], max_length=20)
     rate: RateIn | None = None
+    typed: TypedRungIn | None = None
     back_to_planned: bool = False
 
     def change(self) -> editing.Change:
-        given = self.dict(exclude={"rung", "rate"})
+        given = self.dict(exclude={"rung", "rate", "split", "lots", "typed"})
         rate = None
         if self.rate is not None:
             if not self.rate.reason.strip():
                 raise refuse("rate.reason", "missing", "Say why this rate is another one; the reason stays beside it.")
             rate = TypedRate(self.rate.mean, self.rate.sd, self.rate.reason.strip()[:180])
         rung = (self.rung.stage, self.rung.quantity) if self.rung else None
-        return editing.Change(rung=rung, rate=rate, **given)
+        split = tuple((one.place_id, one.share) for one in self.split)
+        lots = tuple((one.lot_id, one.share) for one in self.lots)
+        typed = (self.typed.rung, self.typed.text) if self.typed else None
+        return editing.Change(rung=rung, rate=rate, split=split, lots=lots, typed=typed, **given)
 
 
 class FigureOut(Schema):
@@ -281,14 +334,14 @@ class OrderEffectOut(Schema):
     line_id: int
     number: str
     customer: str
-    quantity: int
+    quantity: float
     due_last: date
     before: float | None
     after: float | None
 
 
 class MovedStageOut(Schema):
-    stage: int
+    stage: str
     name: str
     start: date
     end: date
@@ -362,13 +415,28 @@ class AskOut(Schema):
     working: list[StepOut]
 
 
+class FromBatchIn(Schema):
+    batch_id: int
+    stage: str = Field(max_length=40)
+
+
 class NewBatchIn(Schema):
     crop_id: int
     method_id: int
     line_id: int | None = None
-    needed: int = Field(ge=1, le=10_000_000)
+    needed: float | str | None = None
     ready_on: date
     order_line_id: int | None = None
+    order_line_ids: list[int] = Field(default=[], max_length=200)
+    lot_ids: list[int] = Field(default=[], max_length=20)
+    from_batch: FromBatchIn | None = None
+
+    def asked(self, needed: float | None) -> NewBatch:
+        lines = (*((self.order_line_id,) if self.order_line_id is not None else ()), *self.order_line_ids)
+        source = (self.from_batch.batch_id, self.from_batch.stage) if self.from_batch else None
+        return NewBatch(
+            self.crop_id, self.method_id, self.ready_on, needed, self.line_id, lines, tuple(self.lot_ids), source
+        )
 
 
 class LineChange(Schema):
@@ -383,18 +451,24 @@ class CancelIn(Schema):
     reason: str = Field(max_length=300)
 
 
+class SownFromIn(Schema):
+    lot_id: int
+    quantity: str = Field(default="", max_length=60)
+
+
 class SownIn(Schema):
     on: date
     trays: int | None = Field(default=None, ge=1, le=1_000_000)
     start: int | None = Field(default=None, ge=1, le=10_000_000)
     grams: float | None = Field(default=None, gt=0, le=1e9)
     lot_id: int | None = None
+    lots: list[SownFromIn] = Field(default=[], max_length=20)
     version: int | None = None
-    note: str = ""
+    note: str = Field(default="", max_length=300)
 
 
 class MovedIn(Schema):
-    stage: int = Field(ge=0, le=50)
+    stage: str = Field(max_length=40)
     on: date
     place_id: int | None = None
     version: int | None = None
@@ -409,26 +483,41 @@ class CountIn(Schema):
     trays: list[TrayIn] = Field(min_length=1, max_length=500)
     on: date
     client_uuid: uuid.UUID
-    stage: int | None = None
+    stage: str | None = Field(default=None, max_length=40)
     replaces: int | None = None
-    reason: str = ""
+    reason: str = Field(default="", max_length=300)
 
 
 class LossIn(Schema):
     lost: int = Field(ge=1, le=10_000_000)
-    cause: str
+    cause: str = Field(max_length=80)
     on: date
     client_uuid: uuid.UUID
 
 
 class GradedOutIn(Schema):
-    cause: str
+    cause: str = Field(max_length=80)
     count: int = Field(ge=0, le=10_000_000)
+
+
+class SecondIn(Schema):
+    """So many of another grade, by the stage that gives it."""
+
+    stage: str = Field(max_length=40)
+    count: int = Field(ge=0, le=10_000_000)
+
+
+class PickedIn(Schema):
+    stage: str = Field(max_length=40)
+    quantity: str = Field(max_length=60)
+    on: date
+    client_uuid: uuid.UUID
 
 
 class GradedIn(Schema):
     good: int = Field(ge=0, le=10_000_000)
-    out: list[GradedOutIn] = []
+    out: list[GradedOutIn] = Field(default=[], max_length=100)
+    seconds: list[SecondIn] = Field(default=[], max_length=20)
     on: date
     client_uuid: uuid.UUID
     version: int | None = None

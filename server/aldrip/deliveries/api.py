@@ -2,23 +2,32 @@
 
 import uuid
 from collections import defaultdict
+from collections.abc import Iterable
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 
+from django.db.models import Prefetch
 from django.http import HttpResponse
 from ninja import Field, Schema
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
-from aldrip.base.errors import NotThere
+from aldrip.base.errors import NotThere, refuse
 from aldrip.base.pdf import answer_pdf, pdf, qr
+from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done
-from aldrip.base.words import day, number
-from aldrip.batches.models import Allocation, Batch
+from aldrip.base.words import day
+from aldrip.batches.forecasting import ready_on
+from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.batches.saved import saved_of
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
+from aldrip.lots.moving import shown_of
 from aldrip.lots.releasing import class_names
 from aldrip.orders.models import OrderLine
+from aldrip.orders.promised import shown
+from aldrip_core.units import from_base, plain, unit
 
 room = Room("deliveries")
 
@@ -28,6 +37,7 @@ class StockOut(Schema):
     code: str
     batch: str
     balance: float
+    unit: str
     graded_on: date
 
 
@@ -54,8 +64,8 @@ class DueOut(Schema):
     form: str
     seed_class: str
     class_name: str
-    quantity: int
-    delivered: int
+    quantity: float
+    delivered: float
     unit: str
     due_from: date
     due_last: date
@@ -72,9 +82,9 @@ class DeliveryOut(Schema):
     order: str
     customer: str
     delivered_on: date
-    quantity: int
+    quantity: float
     lines: int
-    short: int
+    short: float
     unit: str
     declared: bool
 
@@ -106,17 +116,17 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
                 "line_id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
                 "crop": line.crop.name, "cultivar": line.line.name if line.line else "", "form": line.form,
                 "seed_class": line.seed_class, "class_name": classes.get(line.seed_class, line.seed_class),
-                "quantity": line.quantity, "delivered": line.delivered, "unit": line.unit, "due_from": line.due.lower,
+                "quantity": shown(line.quantity, line.unit), "delivered": shown(line.delivered, line.unit), "unit": line.unit, "due_from": line.due.lower,
                 "due_last": line.due.upper - timedelta(days=1), "chance": line.chance, "problem": line.problem,
                 "standard": line.standard.name if line.standard else "",
                 "stock": [
-                    {"lot_id": lot.pk, "code": lot.code, "balance": float(lot.balance), "graded_on": lot.received_on,
+                    {"lot_id": lot.pk, "code": lot.code, "balance": shown_of(lot), "unit": lot.unit, "graded_on": lot.received_on,
                      "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all())}
                     for lot in stock[line.pk]
                 ],
                 "batches": [
                     {"batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low,
-                     "high": b.high, "left": b.start, "ready_on": list(b.stages.all())[-1].planned.upper,
+                     "high": b.high, "left": b.start, "ready_on": ready_on(saved_of(b, list(b.stages.all()))),
                      "causes": services.grade_causes(line.standard)}
                     for b in to_grade[line.pk]
                 ],
@@ -126,14 +136,21 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         "done": [
             {
                 "id": d.pk, "code": d.code, "order": d.order.number, "customer": d.order.customer, "delivered_on": d.delivered_on,
-                "quantity": sum(i.quantity for i in d.items.all()), "lines": len({i.order_line_id for i in d.items.all()}),
+                "quantity": _sum_of((i.quantity, i.order_line.unit) for i in d.items.all()), "lines": len({i.order_line_id for i in d.items.all()}),
                 "unit": next((i.order_line.unit for i in d.items.all()), ""),
                 "declared": any(doc.kind == "quality declaration" for doc in d.documents.all()),
-                "short": sum(line.quantity - line.delivered for line in d.order.lines.all() if line.state == OrderLine.State.SHORT),
+                "short": _sum_of((line.quantity - line.delivered, line.unit) for line in d.order.lines.all() if line.state == OrderLine.State.SHORT),
             }
             for d in done
         ],
     }  # fmt: skip
+
+
+def _sum_of(parts: Iterable[tuple[Decimal, str]]) -> float:
+    """A sum as people read it, in the unit of its first part."""
+    found = list(parts)
+    total = sum((value for value, _ in found), Decimal(0))
+    return shown(total, found[0][1]) or 0.0 if found else 0.0
 
 
 def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
@@ -143,7 +160,9 @@ def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
         Allocation.objects.filter(
             order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY), batch__method__way="plants"
         )
-        .select_related("batch").prefetch_related("batch__stages").order_by("batch_id")
+        .select_related("batch__crop", "batch__container", "batch__mix")
+        .prefetch_related(Prefetch("batch__stages", BatchStage.objects.order_by("order")))
+        .order_by("batch_id")
     )  # fmt: skip
     for row in rows:
         found[row.order_line_id].append(row.batch)
@@ -151,9 +170,11 @@ def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
 
 
 class PickIn(Schema):
+    """So much of a lot, as typed or as a number in the unit of the line."""
+
     line_id: int
     lot_id: int
-    quantity: int = Field(ge=0, le=10_000_000)
+    quantity: float | str
 
 
 class ShortIn(Schema):
@@ -164,10 +185,28 @@ class ShortIn(Schema):
 class DeliverIn(Schema):
     order_id: int
     on: date
-    picks: list[PickIn] = []
-    short: list[ShortIn] = []
+    picks: list[PickIn] = Field(default=[], max_length=500)
+    short: list[ShortIn] = Field(default=[], max_length=500)
     client_uuid: uuid.UUID
     note: str = Field(default="", max_length=300)
+
+
+def _picks(ctx: Ctx, given: list[PickIn]) -> list[services.Pick]:
+    """What was picked, read in the unit of its line; a line that is not there is refused by the service."""
+    units = dict(ctx.rows(OrderLine).filter(pk__in=[p.line_id for p in given]).values_list("pk", "unit"))
+    found = []
+    for index, one in enumerate(given):
+        at, of = f"picks.{index}.quantity", unit(units.get(one.line_id, "plants"))
+        quantity = one.quantity
+        if isinstance(quantity, str):
+            text = quantity.strip()
+            quantity = 0.0 if text in ("", "0") else float(from_base(read_quantity(text, of, at).base, of))
+        if not 0 <= quantity <= MOST:
+            raise refuse(at, "out_of_range", f"{quantity:g} cannot be handed over; 0 to {MOST:,}.")
+        if of.is_pieces and quantity != int(quantity):
+            raise refuse(at, "not_whole", f"{quantity:g} is not a whole number of {of.words}.")
+        found.append(services.Pick(one.line_id, one.lot_id, quantity))
+    return found
 
 
 class DeliveredOut(Schema):
@@ -180,7 +219,7 @@ class DeliveredOut(Schema):
 def deliver(ctx: Ctx, body: DeliverIn) -> Any:
     """Hand over against an order. A repeat with the same uuid answers with the first record."""
     made = services.deliver(
-        ctx, order_id=body.order_id, on=body.on, picks=[services.Pick(p.line_id, p.lot_id, p.quantity) for p in body.picks],
+        ctx, order_id=body.order_id, on=body.on, picks=_picks(ctx, body.picks),
         short=[services.Short(s.line_id, s.cause) for s in body.short], client_uuid=body.client_uuid, note=body.note,
     )  # fmt: skip
     return {"id": made.pk, "code": made.code, "message": f"Delivery note {made.code} is written."}
@@ -190,8 +229,8 @@ class EndIn(Schema):
     cause: str = Field(max_length=200)
 
 
-@room.post("/batches/{int:batch_id}/end", "batches.plan", response=Done)
-def end_batch(ctx: Ctx, batch_id: int, body: EndIn) -> Any:
+@room.post("/batches/{ref:batch_id}/end", "batches.plan", response=Done)
+def end_batch(ctx: Ctx, batch_id: Ref, body: EndIn) -> Any:
     """End a batch that serves nobody any more; what is left of it is discarded."""
     batch = services.end_batch(ctx, batch_id, body.cause)
     return {"id": batch.pk, "message": f"{batch.code} has ended."}
@@ -203,7 +242,7 @@ class NoteItemOut(Schema):
     botanical_name: str
     cultivar: str
     form: str
-    quantity: int
+    quantity: float
     unit: str
     trays: int | None
     batch: str
@@ -215,9 +254,9 @@ class NoteItemOut(Schema):
 class NoteLineOut(Schema):
     line: int
     crop: str
-    ordered: int
-    delivered: int
-    missing: int
+    ordered: float
+    delivered: float
+    missing: float
     cause: str
     unit: str
 
@@ -234,7 +273,7 @@ class NoteOut(Schema):
     lines: list[NoteLineOut]
 
 
-def _document(ctx: Ctx, delivery_id: int, kind: str = "delivery note") -> Document:
+def _document(ctx: Ctx, delivery_id: Ref, kind: str = "delivery note") -> Document:
     delivery = ctx.get(Delivery, delivery_id)
     found = ctx.rows(Document).filter(delivery=delivery, kind=kind).order_by("-id").first()
     if found is None:
@@ -242,21 +281,21 @@ def _document(ctx: Ctx, delivery_id: int, kind: str = "delivery note") -> Docume
     return found
 
 
-@room.get("/deliveries/{int:delivery_id}", "see", response=NoteOut)
-def note(ctx: Ctx, delivery_id: int) -> Any:
+@room.get("/deliveries/{ref:delivery_id}", "see", response=NoteOut)
+def note(ctx: Ctx, delivery_id: Ref) -> Any:
     """The delivery note as it was issued."""
     document = _document(ctx, delivery_id)
     return {**document.payload, "sha256": document.sha256}
 
 
-@room.get("/deliveries/{int:delivery_id}/note.pdf", "see")
-def note_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
+@room.get("/deliveries/{ref:delivery_id}/note.pdf", "see")
+def note_pdf(ctx: Ctx, delivery_id: Ref) -> HttpResponse:
     """Delivery note with labels: text, QR, check character. It is no official certificate."""
     document = _document(ctx, delivery_id)
     facts = document.payload
-    items = [{**item, "quantity_words": number(item["quantity"])} for item in facts["items"]]
+    items = [{**item, "quantity_words": plain(item["quantity"])} for item in facts["items"]]
     lines = [
-        {**line, **{f"{n}_words": number(line[n]) for n in ("ordered", "delivered", "missing")}}
+        {**line, **{f"{n}_words": plain(line[n]) for n in ("ordered", "delivered", "missing")}}
         for line in facts["lines"]
     ]
     shown = {
@@ -284,7 +323,7 @@ class DeclaredLotOut(Schema):
     crop: str
     cultivar: str
     class_name: str
-    quantity: int
+    quantity: float
     unit: str
     label: str
     results: list[DeclaredRowOut]
@@ -306,21 +345,21 @@ class DeclarationOut(Schema):
     lots: list[DeclaredLotOut]
 
 
-@room.get("/deliveries/{int:delivery_id}/quality-declaration", "see", response=DeclarationOut)
-def declaration(ctx: Ctx, delivery_id: int) -> Any:
+@room.get("/deliveries/{ref:delivery_id}/quality-declaration", "see", response=DeclarationOut)
+def declaration(ctx: Ctx, delivery_id: Ref) -> Any:
     """The quality declaration as it was issued with a delivery of seed."""
     document = _document(ctx, delivery_id, "quality declaration")
     return {**document.payload, "sha256": document.sha256}
 
 
-@room.get("/deliveries/{int:delivery_id}/quality-declaration.pdf", "see")
-def declaration_pdf(ctx: Ctx, delivery_id: int) -> HttpResponse:
+@room.get("/deliveries/{ref:delivery_id}/quality-declaration.pdf", "see")
+def declaration_pdf(ctx: Ctx, delivery_id: Ref) -> HttpResponse:
     """The quality declaration to print. It is no official certificate."""
     document = _document(ctx, delivery_id, "quality declaration")
     facts = document.payload
     lots = [
         {
-            **lot, "quantity_words": number(lot["quantity"]),
+            **lot, "quantity_words": plain(lot["quantity"]),
             "results": [
                 {**row, "shown": f"{row['value']:g} {row['unit']}" if row["value"] is not None else "not tested",
                  "on_words": day(date.fromisoformat(row["on"]), year=True) if row["on"] else ""}

@@ -3,11 +3,12 @@
 from django.db import models
 
 from aldrip.accounts.models import Organisation, User
+from aldrip.base.models import Known
 from aldrip.lots.models import Movement
 from aldrip.orders.models import Order, OrderLine
 
 
-class Delivery(models.Model):
+class Delivery(Known):
     """One handing-over against an order."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="deliveries")
@@ -31,13 +32,13 @@ class DeliveryItem(models.Model):
     delivery = models.ForeignKey(Delivery, on_delete=models.CASCADE, related_name="items")
     order_line = models.ForeignKey(OrderLine, on_delete=models.PROTECT, related_name="delivered_items")
     movement = models.OneToOneField(Movement, on_delete=models.PROTECT, related_name="+")
-    quantity = models.PositiveIntegerField()
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)  # in the line's base unit
     trays = models.PositiveIntegerField(null=True)
     batch_code = models.CharField(max_length=20)
     label = models.CharField(max_length=30)
 
 
-class Document(models.Model):
+class Document(Known):
     """A paper as it was issued: its facts, and the digest of them."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="documents")

@@ -4,41 +4,44 @@ import hashlib
 import json
 import uuid
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 
-from django.db import transaction
 from django.db.models import Q
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import refresh, with_whole
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
+from aldrip.batches.saved import snapshot_of
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
 from aldrip.lots.descent import descent
 from aldrip.lots.models import Lot, Status
 from aldrip.lots.releasing import class_names
-from aldrip.lots.services import amount, move
+from aldrip.lots.taking import READY, Wanted, take_from_stock
 from aldrip.methods.models import Standard
 from aldrip.orders.models import Order, OrderLine
 from aldrip.seedcrops.harvesting import block_ids_of
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.check_character import with_check
+from aldrip_core.units import Dimension, Quantity, Unit, exact, from_base, unit
+from aldrip_core.whole import ceil_whole
 
 SIGNED = {"accept": "accepted", "rogue": "rogued and inspected again", "downgrade": "downgraded", "reject": "rejected"}
 
 
 @dataclass(frozen=True)
 class Pick:
-    """So many of a graded lot for an order line."""
+    """So many of a graded lot for an order line, in the unit that the line is promised in."""
 
     line_id: int
     lot_id: int
-    quantity: int
+    quantity: float
 
 
 @dataclass(frozen=True)
@@ -53,27 +56,37 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
     """Graded lots, or released seed, that fit each line, oldest first: of its crop, form, class and cultivar."""
     lots = (
         ctx.rows(Lot)
-        .filter(crop__in={line.crop_id for line in lines}, balance__gt=0)
+        .filter(crop__slug__in={line.crop.slug for line in lines}, balance__gt=0)
         .filter(~Q(form="seed") | Q(status=Status.RELEASED))
-        .select_related("line")
+        .select_related("line", "crop")
         .prefetch_related("from_stages__stage__batch")
         .order_by("received_on", "id")
     )
     found: dict[int, list[Lot]] = defaultdict(list)
     for line in lines:
         for lot in lots:
-            fits = lot.crop_id == line.crop_id and lot.form == line.form and lot.unit == line.unit
-            fits = fits and line.seed_class in ("", lot.seed_class)
-            if fits and (line.line_id is None or lot.line_id in (None, line.line_id)):
+            if fits(lot, line):
                 found[line.pk].append(lot)
     return found
 
 
-@transaction.atomic
+def fits(lot: Lot, line: OrderLine) -> bool:
+    """Whether a lot is what a line asks for: crop, form, class, cultivar, and something that its unit can be taken of."""
+    same = lot.crop.slug == line.crop.slug and lot.form == line.form and line.seed_class in ("", lot.seed_class)
+    own, asked = unit(lot.unit), unit(line.unit)
+    weighed = {own.dimension, asked.dimension} <= {Dimension.MASS, Dimension.PIECES} and Unit.SEED in (own, asked)
+    return (
+        same
+        and (own.same_measure(asked) or weighed)
+        and (line.line is None or lot.line is None or lot.line.slug == line.line.slug)
+    )
+
+
+@act
 def deliver(
     ctx: Ctx,
     *,
-    order_id: int,
+    order_id: Ref,
     on: date,
     picks: Sequence[Pick],
     short: Sequence[Short],
@@ -87,7 +100,12 @@ def deliver(
     order = ctx.get(Order, order_id, lock=True)
     if on > ctx.today:
         raise refuse("on", "in_the_future", f"{on} is still to come. Record the delivery on its day.")
-    lines = {line.pk: line for line in order.lines.select_for_update().filter(state=OrderLine.State.OPEN)}
+    lines = {
+        line.pk: line
+        for line in order.lines.select_for_update(of=("self",))
+        .select_related("crop", "line")
+        .filter(state=OrderLine.State.OPEN)
+    }
     wanted = [pick for pick in picks if pick.quantity > 0]
     if not wanted and not short:
         raise refuse("picks", "missing", "Nothing is picked. Grade a batch first, or record the line as short.")
@@ -106,69 +124,81 @@ def deliver(
     declared = declaration_facts(ctx, delivery)
     if declared["lots"]:
         _issue(ctx, delivery, "quality declaration", declared)
-    total = sum(pick.quantity for pick in wanted)
-    ctx.record(
-        "delivery.hand_over", f"Delivered {total:,} against order {order.number}, note {delivery.code}.", delivery
-    )
+    total = " and ".join(_given_words(lines, wanted)) or "nothing"
+    ctx.record("delivery.hand_over", f"Delivered {total} against order {order.number}, note {delivery.code}.", delivery)
     return delivery
 
 
+def _given_words(lines: Mapping[int, OrderLine], picks: Sequence[Pick]) -> list[str]:
+    """“12,000 plants”, “250 g”: what was handed over, by unit."""
+    by_unit: dict[str, Decimal] = defaultdict(Decimal)
+    for pick in picks:
+        by_unit[lines[pick.line_id].unit] += Quantity.of(pick.quantity, unit(lines[pick.line_id].unit)).base
+    return [Quantity(base, unit(name)).words() for name, base in by_unit.items()]
+
+
 def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: Pick, index: int) -> None:
+    at = f"picks.{index}"
     line = lines.get(pick.line_id)
     if line is None:
-        raise refuse(f"picks.{index}.line_id", "not_open", "This order has no such open line.")
-    lot = ctx.get(Lot, pick.lot_id)
-    if lot.crop_id != line.crop_id or lot.form != line.form or lot.unit != line.unit:
-        raise refuse(
-            f"picks.{index}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for."
-        )
-    if lot.form == "seed" and lot.status != Status.RELEASED:
-        state = lot.get_status_display() or "not own seed"
-        raise refuse(
-            f"picks.{index}.lot_id", "not_released", f"Lot {lot.code} is {state}; only released seed is delivered."
-        )
+        raise refuse(f"{at}.line_id", "not_open", "This order has no such open line.")
+    lot = ctx.get(Lot, pick.lot_id, lock=True)
+    if lot.crop.slug != line.crop.slug or lot.form != line.form:
+        raise refuse(f"{at}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for.")
+    states = (Status.RELEASED.value,) if lot.form == "seed" else READY
+    wanted = Wanted(line.crop, line.line, line.form, (line.seed_class,) if line.seed_class else (), states, "delivered")
     released = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
-    if released is not None and ctx.local(released.happened_at).date() > delivery.delivered_on:
+    if (
+        lot.status == Status.RELEASED
+        and released is not None
+        and ctx.local(released.happened_at).date() > delivery.delivered_on
+    ):
         raise refuse(
             "on", "too_early",
             f"Lot {lot.code} was released on {ctx.local(released.happened_at).date()}; it cannot have left on {delivery.delivered_on}.",
         )  # fmt: skip
-    if line.seed_class not in ("", lot.seed_class):
-        raise refuse(
-            f"picks.{index}.lot_id", "other_class",
-            f"Lot {lot.code} is {lot.seed_class.replace('-', ' ')}; line {line.number} asks for {line.seed_class.replace('-', ' ')}.",
-        )  # fmt: skip
-    if line.line_id is not None and lot.line_id not in (None, line.line_id):
-        raise refuse(
-            f"picks.{index}.lot_id",
-            "other_cultivar",
-            f"Lot {lot.code} is another cultivar than line {line.number} asks for.",
-        )
-    if line.delivered + pick.quantity > line.quantity:
-        raise refuse(f"picks.{index}.quantity", "too_many",
-                     f"Line {line.number} asks for {line.quantity:,}; {line.delivered + pick.quantity:,} would be {line.delivered + pick.quantity - line.quantity:,} too many.")  # fmt: skip
-    movement = move(ctx, lot, -amount(pick.quantity), "delivered", on=delivery.delivered_on, subject=delivery,
-                    subject_code=delivery.code)  # fmt: skip
-    batch = Batch.objects.filter(stages__yields__lot=lot).select_related("container").first()
+    quantity = Quantity.of(pick.quantity, unit(line.unit))
+    after = line.delivered + quantity.base
+    if after > line.quantity:
+        over = Quantity(after - line.quantity, quantity.unit).words()
+        raise refuse(f"{at}.quantity", "too_many",
+                     f"Line {line.number} asks for {Quantity(line.quantity, quantity.unit).words()}; {Quantity(after, quantity.unit).words()} would be {over} too many.")  # fmt: skip
+    movement = take_from_stock(
+        ctx, lot, quantity, "delivered", on=delivery.delivered_on, wanted=wanted, subject=delivery, subject_code=delivery.code,
+        field=f"{at}.lot_id",
+    )  # fmt: skip
+    batch = Batch.objects.filter(stages__yields__lot=lot).first()
     if batch is None and lot.form == "seed":
         batch = Batch.objects.filter(pk__in=block_ids_of(ctx, lot)).order_by("pk").first()
-    trays = -(-pick.quantity // batch.container.cells) if batch and batch.container and lot.unit == "plants" else None
     number = delivery.items.count() + 1
     DeliveryItem.objects.create(
-        delivery=delivery, order_line=line, movement=movement, quantity=pick.quantity, trays=trays,
+        delivery=delivery, order_line=line, movement=movement, quantity=quantity.base, trays=_trays(batch, lot, quantity),
         batch_code=batch.code if batch else "", label=with_check(f"{delivery.code}-{number}"),
     )  # fmt: skip
-    line.delivered += pick.quantity
+    line.delivered = after
+
+
+def _trays(batch: Batch | None, lot: Lot, quantity: Quantity) -> int | None:
+    """Trays of plants that are handed over in the trays they were raised in; None for anything else."""
+    if batch is None or unit(lot.unit) is not Unit.PLANT:
+        return None
+    snapshot = snapshot_of(batch)
+    container = snapshot["containers"].get(snapshot["container"])
+    return ceil_whole(float(quantity.base) / container["cells"]) if container else None
 
 
 def _close(ctx: Ctx, line: OrderLine, cause: str | None) -> None:
     missing = line.quantity - line.delivered
     if missing <= 0:
-        line.state, line.problem = OrderLine.State.DELIVERED, ""
+        line.state, line.problems = OrderLine.State.DELIVERED, []
     elif cause is not None:
         if not cause:
-            raise refuse("short", "missing", f"Line {line.number} is short by {missing:,}. Say why.")
-        line.state, line.short_cause, line.problem = OrderLine.State.SHORT, cause[:200], ""
+            raise refuse(
+                "short",
+                "missing",
+                f"Line {line.number} is short by {Quantity(missing, unit(line.unit)).words()}. Say why.",
+            )
+        line.state, line.short_cause, line.problems = OrderLine.State.SHORT, cause[:200], []
     line.version += 1
     line.save()
 
@@ -208,13 +238,13 @@ def _end(ctx: Ctx, batch: Batch, on: date) -> None:
         else:
             occupancy.during = type(occupancy.during)(occupancy.during.lower, tomorrow)
             occupancy.save(update_fields=["during"])
-    ctx.rows(Task).filter(subject_kind="batch", subject_id=batch.pk, state=Task.State.TODO).update(
+    ctx.rows(Task).filter(subject=batch.uuid, state=Task.State.TODO).update(
         state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user
     )
 
 
-@transaction.atomic
-def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
+@act
+def end_batch(ctx: Ctx, batch_id: Ref, cause: str) -> Batch:
     """End a batch that serves nobody any more: what is left of its stock is discarded, with the cause."""
     batch = ctx.get(Batch, batch_id, lock=True)
     if not cause.strip():
@@ -227,11 +257,12 @@ def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
     lines = [row.order_line for row in waiting]
     for given in with_whole(Yield.objects.filter(stage__batch=batch, lot__balance__gt=0)).select_related("lot"):
         # Of a lot that other fields gave to as well, theirs stays.
-        own = amount(float(given.lot.balance * given.quantity / given.whole))
-        move(
-            ctx, given.lot, -min(own, given.lot.balance), "discarded", on=ctx.today, subject=batch, subject_code=batch.code,
-            reason=cause.strip()[:300],
-        )  # fmt: skip
+        own = min(exact(given.lot.balance * given.quantity / given.whole), given.lot.balance)
+        if own > 0:
+            take_from_stock(
+                ctx, given.lot, Quantity(own, unit(given.lot.unit)), "discarded", on=ctx.today, subject=batch, subject_code=batch.code,
+                reason=cause.strip()[:300],
+            )  # fmt: skip
     if batch.state == Batch.State.READY:
         _end(ctx, batch, ctx.today)
     else:
@@ -239,6 +270,12 @@ def end_batch(ctx: Ctx, batch_id: int, cause: str) -> Batch:
     ctx.record("batch.end", f"Ended {batch.code}: {cause.strip()}.", batch)
     refresh(ctx, lines=[line.pk for line in lines])
     return batch
+
+
+def shown_number(value: Decimal, of: str) -> int | float:
+    """A quantity as a paper prints it: whole where it is whole."""
+    number = from_base(value, unit(of))
+    return int(number) if number == number.to_integral_value() else float(number)
 
 
 def note_facts(delivery: Delivery) -> dict[str, Any]:
@@ -255,15 +292,16 @@ def note_facts(delivery: Delivery) -> dict[str, Any]:
                 "line": item.order_line.number, "crop": item.order_line.crop.name,
                 "botanical_name": item.order_line.crop.botanical_name,
                 "cultivar": item.order_line.line.name if item.order_line.line else "", "form": item.order_line.form,
-                "quantity": item.quantity, "unit": item.order_line.unit, "trays": item.trays, "batch": item.batch_code,
+                "quantity": shown_number(item.quantity, item.order_line.unit), "unit": item.order_line.unit, "trays": item.trays, "batch": item.batch_code,
                 "lot": item.movement.lot.code, "label": item.label,
                 "standard": item.order_line.standard.name if item.order_line.standard else "",
             }
             for item in items
         ],
         "lines": [
-            {"line": line.number, "crop": line.crop.name, "ordered": line.quantity, "delivered": line.delivered,
-             "missing": max(0, line.quantity - line.delivered), "cause": line.short_cause, "unit": line.unit}
+            {"line": line.number, "crop": line.crop.name, "ordered": shown_number(line.quantity, line.unit),
+             "delivered": shown_number(line.delivered, line.unit),
+             "missing": shown_number(max(Decimal(0), line.quantity - line.delivered), line.unit), "cause": line.short_cause, "unit": line.unit}
             for line in lines
         ],
     }  # fmt: skip
@@ -295,7 +333,7 @@ def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, 
     )
     return {
         "code": lot.code, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "", "class_name": names.get(lot.seed_class, lot.seed_class),
-        "quantity": item.quantity, "unit": item.order_line.unit, "label": item.label, "results": signed.results if signed else [],
+        "quantity": shown_number(item.quantity, item.order_line.unit), "unit": item.order_line.unit, "label": item.label, "results": signed.results if signed else [],
         "verdict": signed.sentence if signed else "", "reason": signed.reason if signed else "", "standard": signed.standard.name if signed else "",
         "fields": ", ".join(b.field.name for b in blocks),
         "inspections": "; ".join(

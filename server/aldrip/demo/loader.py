@@ -16,8 +16,8 @@ from django.db.models import Sum
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation, Role, User
 from aldrip.batches import doing, starting
-from aldrip.batches.editing import running_stage
 from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.batches.saved import Saved, load_batch
 from aldrip.deliveries.models import Delivery
 from aldrip.deliveries.services import Pick, Short, deliver, end_batch, stock_for
 from aldrip.demo.seed_season import SeedSeason
@@ -26,11 +26,15 @@ from aldrip.diary.services import add_task, mark
 from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Line
+from aldrip.methods.resolver import Library
 from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
+from aldrip.orders.promised import shown
 from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip_core.forecast import TrayCount
+from aldrip_core.stages import Trait
+from aldrip_core.units import Quantity, Unit
 
 FOLDER = Path(settings.ROOT) / "demo"
 PASSWORD = "quillmere-demo"
@@ -103,13 +107,13 @@ class Season:
         self.ctx.organisation.save(update_fields=["practice_date"])
 
     def _receive_lots(self) -> None:
-        crops = {crop.name: crop for crop in self.ctx.shared_rows(Crop)}
-        lines = {(line.crop_id, line.name): line for line in self.ctx.shared_rows(Line)}
+        crops = {crop.name: crop for crop in Library(self.ctx).rows(Crop)}
+        lines = {(line.crop_id, line.name): line for line in Library(self.ctx).rows(Line)}
         for row in sorted(_csv("lots.csv"), key=lambda r: r["received"]):
             self._stand_on(max(date.fromisoformat(row["received"]), date(2025, 1, 1)))
             crop = crops[row["crop"]]
             lots.receive(
-                self.ctx, crop_id=crop.pk, line_id=lines[crop.pk, row["cultivar"]].pk, quantity_g=float(row["grams"]),
+                self.ctx, crop_id=crop.pk, line_id=lines[crop.pk, row["cultivar"]].pk, quantity=Quantity.of(row["grams"], Unit.GRAM),
                 germination=float(row["germination"]), tgw_g=float(row["tgw"]),
                 tested_on=min(date.fromisoformat(row["tested"]), self.ctx.today), supplier=row["supplier"],
                 supplier_ref=row["reference"], treatment=row["treatment"],
@@ -179,23 +183,23 @@ class Season:
             end_batch(self.ctx, batch.pk, "surplus, composted")
 
     def _step(self, batch: Batch, day: date) -> None:
-        stages = list(batch.stages.order_by("order"))
         if batch.state == Batch.State.PLANNED:
             doing.sown(self.ctx, batch.pk, on=day)
             return
-        stage = stages[running_stage(stages)]
-        if stage.planned.lower > day:
+        saved = load_batch(self.ctx, batch.pk)
+        stage, method = saved.next, saved.method
+        if stage is None or stage.planned.lower > day:
             return
-        before = stages[stage.order - 1]
-        if before.kind == "germinate" and before.counted_share is None:
+        before = saved.now
+        if method.by_key[before.key].does(Trait.EMERGES) and before.counted_share is None:
             told = [s for s in self.stories["counts"] if self._is(s, batch)]
             if told and "day" in told[0]:
                 return
             self._count(batch, day, told[0]["found"] if told else self._shares(before))
-        if stage.kind == "grade":
-            self._grade(batch, stages, day)
-        elif stage.kind != "dispatch":
-            doing.moved(self.ctx, batch.pk, stage=stage.order, on=day)
+        if method.by_key[stage.key].does(Trait.GRADES):
+            self._grade(saved, day)
+        elif not method.by_key[stage.key].does(Trait.LEAVES):
+            doing.moved(self.ctx, batch.pk, stage=stage.key, on=day)
 
     def _is(self, story: dict[str, Any], batch: Batch) -> bool:
         return self._named(story).pk == batch.pk if self._known(story) else False
@@ -213,9 +217,10 @@ class Season:
         trays = [TrayCount(cells, min(cells, round(cells * share))) for share in shares[: batch.trays or 1]]
         doing.count_emergence(self.ctx, batch.pk, trays=trays, on=day, client_uuid=self._uuid())
 
-    def _grade(self, batch: Batch, stages: list[BatchStage], day: date) -> None:
+    def _grade(self, saved: Saved, day: date) -> None:
+        batch = saved.batch
         standing = float(batch.start)
-        for stage in stages[:-2]:
+        for stage in saved.begun:
             mean = stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)
             kept = stage.counted_share if stage.counted_share is not None else mean + self.random.gauss(0, 0.004)
             standing *= min(1.0, kept)
@@ -231,9 +236,9 @@ class Season:
     def _deliver(self, line: OrderLine, day: date) -> None:
         picks, missing = [], line.quantity - line.delivered
         for lot in stock_for(self.ctx, [line])[line.pk]:
-            take = min(missing, int(lot.balance))
+            take = min(missing, lot.balance)
             if take > 0:
-                picks.append(Pick(line.pk, lot.pk, take))
+                picks.append(Pick(line.pk, lot.pk, shown(take, line.unit) or 0.0))
                 missing -= take
         last_day = day >= line.due.upper - timedelta(days=3)
         if not picks or (missing and not last_day):

@@ -10,8 +10,10 @@ from aldrip.batches.models import Batch
 from aldrip.lots import laboratory, releasing
 from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
+from aldrip.lots.moving import shown_of
 from aldrip.lots.processing import Cleaned, Dried, Load, Part
 from aldrip.methods.models import Crop, Line
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import LineSpec, add_line, save_field_standard, save_rule, save_seed_standard
 from aldrip.orders import services as orders
 from aldrip.places.ground import polygon_of
@@ -22,6 +24,7 @@ from aldrip.seedcrops.inspecting import Entry
 from aldrip.seedcrops.laying import LayoutChange
 from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip.seedcrops.neighbours import NeighbourSpec, record_neighbour
+from aldrip_core.units import Quantity, Unit
 
 
 class SeedSeason:
@@ -31,7 +34,7 @@ class SeedSeason:
         self.ctx, self.told, self.uuid = ctx, told, new_uuid
         self.loads: list[int] = []  # raw lots in the order of arrival
         self.clean: list[int] = []
-        self.crops = {crop.name: crop for crop in ctx.shared_rows(Crop)}
+        self.crops = {crop.name: crop for crop in Library(ctx).rows(Crop)}
         self.signer = self._as(Role.INSPECTOR)
         self.laboratory = self._as(Role.LABORATORY)
 
@@ -75,7 +78,7 @@ class SeedSeason:
 
     def _line(self, line: dict[str, Any]) -> None:
         crop = self.crops[line["crop"]]
-        known = {one.name: one.pk for one in self.ctx.shared_rows(Line).filter(crop=crop)}
+        known = {one.name: one.pk for one in Library(self.ctx).rows(Line).filter(crop=crop)}
         add_line(self.ctx, LineSpec(
             crop.pk, line["name"], line.get("tgw"), line.get("role", ""), known.get(line.get("female", "")), known.get(line.get("male", "")),
             line.get("heat"), line.get("spread"), line.get("lasts"),
@@ -104,9 +107,9 @@ class SeedSeason:
 
     def _receive(self, lot: dict[str, Any]) -> None:
         crop = self.crops[lot["crop"]]
-        line = self.ctx.shared_rows(Line).get(crop=crop, name=lot["line"])
+        line = Library(self.ctx).rows(Line).get(crop=crop, name=lot["line"])
         lots.receive(
-            self.ctx, crop_id=crop.pk, line_id=line.pk, quantity_g=lot["grams"], supplier=lot["supplier"], germination=lot["germination"],
+            self.ctx, crop_id=crop.pk, line_id=line.pk, quantity=Quantity.of(lot["grams"], Unit.GRAM), supplier=lot["supplier"], germination=lot["germination"],
             tgw_g=lot["tgw"], tested_on=lot["tested"], seed_class=lot["class"], label_number=lot["label"],
         )  # fmt: skip
 
@@ -188,7 +191,7 @@ class SeedSeason:
 
     def _clean(self, entry: dict[str, Any]) -> None:
         raw = self.ctx.rows(Lot).get(pk=self.loads[entry["load"] - 1])
-        parts = [Part(raw.pk, float(raw.balance))]
+        parts = [Part(raw.pk, shown_of(raw))]
         run = Cleaned(parts, entry["clean"], entry["screenings"], entry["day"], self.uuid())
         lot = harvesting.clean(self.ctx, run)
         self.clean.append(lot.pk)

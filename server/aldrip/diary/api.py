@@ -2,11 +2,12 @@
 
 from datetime import date, datetime
 from typing import Any, Literal
+from uuid import UUID
 
 from django.http import HttpResponse
 from ninja import Field, Schema
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.pdf import answer_pdf, pdf
@@ -22,9 +23,9 @@ class TaskOut(Schema):
     title: str
     words: str
     subject_kind: str
-    subject_id: int | None
+    subject_id: UUID | None
     subject_code: str
-    stage: int | None
+    stage: str
     place: str
     place_id: int | None
     due_from: date
@@ -34,6 +35,8 @@ class TaskOut(Schema):
     quantity: float | None
     unit: str
     minutes: int | None
+    minutes_spent: int | None
+    quantity_done: float | None
     state: str
     state_words: str
     caution: str
@@ -49,10 +52,10 @@ class DayOut(Schema):
 
 
 def task_out(task: Task, today: date) -> dict[str, Any]:
-    names = ("id", "kind", "title", "subject_kind", "subject_id", "subject_code", "stage", "place_id", "due_from", "due_to",
-             "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note", "done_at")  # fmt: skip
+    names = ("id", "kind", "title", "subject_kind", "subject_code", "stage", "place_id", "due_from", "due_to", "part_of_day",
+             "quantity", "unit", "minutes", "minutes_spent", "quantity_done", "state", "caution", "note", "done_at")  # fmt: skip
     return {
-        **{name: getattr(task, name) for name in names}, "words": sheet.words_of(task),
+        **{name: getattr(task, name) for name in names}, "words": sheet.words_of(task), "subject_id": task.subject,
         "place": task.place.name if task.place else "", "late": task.state == Task.State.TODO and task.due_to <= today,
         "state_words": task.get_state_display(),
         "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
@@ -93,8 +96,13 @@ def add_task(ctx: Ctx, body: TaskIn) -> Any:
 class MarkIn(Schema):
     state: Literal["todo", "partly", "done", "not_done"]
     note: str = Field(default="", max_length=300)
+    minutes_spent: int | None = None
+    quantity_done: float | None = None
 
 
-@room.post("/tasks/{int:task_id}/mark", "diary.do", response=TaskOut)
-def mark(ctx: Ctx, task_id: int, body: MarkIn) -> Any:
-    return task_out(services.mark(ctx, task_id, body.state, body.note), ctx.today)
+@room.post("/tasks/{ref:task_id}/mark", "diary.do", response=TaskOut)
+def mark(ctx: Ctx, task_id: Ref, body: MarkIn) -> Any:
+    marked = services.mark(
+        ctx, task_id, body.state, body.note, minutes_spent=body.minutes_spent, quantity_done=body.quantity_done
+    )
+    return task_out(marked, ctx.today)

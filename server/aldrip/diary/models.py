@@ -3,12 +3,12 @@
 from django.db import models
 
 from aldrip.accounts.models import Organisation, User
-from aldrip.base.models import Event
+from aldrip.base.models import Event, Known
 from aldrip.places.models import Place
 
 
-class Task(models.Model):
-    """Something to do at a place within some days."""
+class Task(Known):
+    """Something to do at a place within some days, and what was done. Planned ones are known by subject, stage and key."""
 
     class State(models.TextChoices):
         TODO = "todo", "to do"
@@ -18,9 +18,11 @@ class Task(models.Model):
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="tasks")
     subject_kind = models.CharField(max_length=20, blank=True)
-    subject_id = models.BigIntegerField(null=True)
+    subject = models.UUIDField(null=True)
     subject_code = models.CharField(max_length=20, blank=True)
-    stage = models.PositiveSmallIntegerField(null=True)
+    stage = models.CharField(max_length=40, blank=True)  # key of the subject's stage
+    key = models.CharField(max_length=60, blank=True)  # which of the stage's tasks; empty for one's own
+    at = models.CharField(max_length=10, blank=True)  # before, start or end of its stage
     kind = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
     place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="tasks")
@@ -29,7 +31,9 @@ class Task(models.Model):
     part_of_day = models.CharField(max_length=10, default="morning")
     quantity = models.FloatField(null=True)
     unit = models.CharField(max_length=30, blank=True)
-    minutes = models.PositiveIntegerField(null=True)
+    minutes = models.PositiveIntegerField(null=True)  # as planned
+    minutes_spent = models.PositiveIntegerField(null=True)
+    quantity_done = models.FloatField(null=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.TODO)
     caution = models.CharField(max_length=300, blank=True)
     note = models.CharField(max_length=300, blank=True)
@@ -37,13 +41,15 @@ class Task(models.Model):
     done_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
 
     class Meta:
-        # The day sheet asks by day, the batch by its own tasks.
+        # The day sheet asks by day; a batch asks for its own tasks through planned_task_once.
         indexes = [
             models.Index(fields=["organisation", "due_from", "due_to"]),
-            models.Index(fields=["organisation", "subject_kind", "subject_id"]),
         ]
         constraints = [
-            models.CheckConstraint(condition=models.Q(due_to__gt=models.F("due_from")), name="task_has_a_day")
+            models.UniqueConstraint(
+                fields=["subject", "stage", "key"], condition=~models.Q(key=""), name="planned_task_once"
+            ),
+            models.CheckConstraint(condition=models.Q(due_to__gt=models.F("due_from")), name="task_has_a_day"),
         ]
 
 
@@ -53,8 +59,8 @@ class Count(Event):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="counts")
     by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
     subject_kind = models.CharField(max_length=20)
-    subject_id = models.BigIntegerField()
-    stage = models.PositiveSmallIntegerField(null=True)
+    subject = models.UUIDField()
+    stage = models.CharField(max_length=40, blank=True)
     kind = models.CharField(max_length=20)  # emergence, loss, graded
     sampled = models.PositiveIntegerField()
     found = models.PositiveIntegerField()
@@ -63,7 +69,7 @@ class Count(Event):
     replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
 
     class Meta:
-        indexes = [models.Index(fields=["organisation", "subject_kind", "subject_id", "id"])]
+        indexes = [models.Index(fields=["organisation", "subject", "id"])]
         constraints = [
             models.UniqueConstraint(fields=["organisation", "client_uuid"], name="count_uuid_once"),
             models.CheckConstraint(condition=models.Q(found__lte=models.F("sampled")), name="count_found_in_sampled"),

@@ -7,17 +7,19 @@ from typing import Any, Literal
 from django.http import HttpResponse
 from ninja import Field, Schema
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf, qr
-from aldrip.base.quantity import read_measure
+from aldrip.base.quantity import read_measure, read_quantity, split_number
 from aldrip.base.schemas import Done, StepOut, steps
 from aldrip.base.words import day
 from aldrip.lots import releasing, services
 from aldrip.lots.descent import descent
 from aldrip.lots.laboratory import Result, newest, record_result
 from aldrip.lots.models import Intake, Lot, Movement, Status, TestResult
+from aldrip.lots.moving import shown_of
 from aldrip.lots.releasing import class_names
+from aldrip_core.units import Quantity, Unit, unit
 
 room = Room("lots")
 OLD_TEST_DAYS = 365
@@ -62,7 +64,7 @@ class MovementOut(Schema):
     quantity: float
     happened_at: datetime
     subject_kind: str
-    subject_id: int | None
+    subject_id: uuid.UUID | None
     subject_code: str
     by: str
     reason: str
@@ -153,7 +155,7 @@ def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[s
     return {
         **{name: getattr(lot, name) for name in names}, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "",
         "class_name": classes.get(lot.seed_class, lot.seed_class), "status_words": lot.get_status_display(),
-        "balance": float(lot.balance), "packet_size": float(lot.packet_size) if lot.packet_size is not None else None,
+        "balance": shown_of(lot), "packet_size": shown_of(lot, lot.packet_size) if lot.packet_size is not None else None,
         "test_is_old": lot.form == "seed" and lot.status in ("", "released") and lot.balance > 0
         and (lot.tested_on is None or (ctx.today - lot.tested_on).days > OLD_TEST_DAYS),
     }  # fmt: skip
@@ -171,8 +173,8 @@ def _by(row: Any) -> str:
     return (row.by.get_full_name() or row.by.username) if row.by else ""
 
 
-@room.get("/lots/{int:lot_id}", "see", response=LotDetail)
-def lot(ctx: Ctx, lot_id: int) -> Any:
+@room.get("/lots/{ref:lot_id}", "see", response=LotDetail)
+def lot(ctx: Ctx, lot_id: Ref) -> Any:
     found = ctx.get(Lot, lot_id)
     movements = ctx.rows(Movement).filter(lot=found).select_related("by").order_by("id")
     tests = list(ctx.rows(TestResult).filter(lot=found).select_related("by").order_by("tested_on", "id"))
@@ -193,8 +195,8 @@ def lot(ctx: Ctx, lot_id: int) -> Any:
         },
         "lower_classes": [{"slug": c, "name": classes.get(c, c)} for c in releasing.classes_below(ctx, found.seed_class)] if found.status else [],
         "movements": [
-            {"id": m.pk, "kind": m.kind, "quantity": float(m.quantity), "happened_at": ctx.local(m.happened_at),
-             "subject_kind": m.subject_kind, "subject_id": m.subject_id, "subject_code": m.subject_code, "by": _by(m),
+            {"id": m.pk, "kind": m.kind, "quantity": shown_of(found, m.quantity), "happened_at": ctx.local(m.happened_at),
+             "subject_kind": m.subject_kind, "subject_id": m.subject, "subject_code": m.subject_code, "by": _by(m),
              "reason": m.reason}
             for m in movements
         ],
@@ -221,7 +223,7 @@ def _judged(ctx: Ctx, lot: Lot) -> dict[str, Any] | None:
 
 
 class LotIn(Schema):
-    """Quantities come as typed, so that “2 oz” or “5 packets of 10 g” is understood."""
+    """Quantities come as typed, so that “2 oz”, “5 packets of 10 g” or “20,000 seeds” is understood."""
 
     crop_id: int
     line_id: int | None = None
@@ -242,12 +244,12 @@ class LotIn(Schema):
 
 @room.post("/lots", "lots.receive", response=LotOut)
 def receive(ctx: Ctx, body: LotIn) -> Any:
-    grams = read_measure(body.quantity, "g", "quantity") if body.quantity.strip() else 0.0
-    size = read_measure(body.packet_size, "g", "packet_size") if body.packet_size.strip() else None
+    quantity = read_quantity(body.quantity, Unit.GRAM, "quantity") if body.quantity.strip() else None
+    size = read_quantity(body.packet_size, Unit.GRAM, "packet_size") if body.packet_size.strip() else None
     tgw = read_measure(body.tgw, "g", "tgw") if body.tgw.strip() else None
     found = services.receive(
-        ctx, crop_id=body.crop_id, line_id=body.line_id, quantity_g=grams, supplier=body.supplier[:120],
-        supplier_ref=body.supplier_ref[:60], tgw_g=tgw, tested_on=body.tested_on, packets=body.packets, packet_size_g=size,
+        ctx, crop_id=body.crop_id, line_id=body.line_id, quantity=quantity, supplier=body.supplier[:120],
+        supplier_ref=body.supplier_ref[:60], tgw_g=tgw, tested_on=body.tested_on, packets=body.packets, packet_size=size,
         germination=None if body.germination_percent is None else body.germination_percent / 100,
         treatment=body.treatment[:120], received_on=body.received_on, note=body.note[:300],
         seed_class=body.seed_class, label_number=body.label_number,
@@ -262,20 +264,27 @@ class TestIn(Schema):
     tested_on: date
 
 
-@room.post("/lots/{int:lot_id}/tests", "lots.test", response=LotOut)
-def record_test(ctx: Ctx, lot_id: int, body: TestIn) -> Any:
+@room.post("/lots/{ref:lot_id}/tests", "lots.test", response=LotOut)
+def record_test(ctx: Ctx, lot_id: Ref, body: TestIn) -> Any:
     services.record_test(ctx, lot_id, **body.dict())
     return lot_out(ctx, ctx.get(Lot, lot_id))
 
 
 class BalanceIn(Schema):
-    counted: float
-    reason: str
+    """What is there, as counted or weighed: a number in the unit of the lot, or as typed."""
+
+    counted: float | str
+    reason: str = Field(max_length=300)
 
 
-@room.post("/lots/{int:lot_id}/balance", "lots.receive", response=LotOut)
-def correct_balance(ctx: Ctx, lot_id: int, body: BalanceIn) -> Any:
-    return lot_out(ctx, services.correct_balance(ctx, lot_id, counted=body.counted, reason=body.reason))
+@room.post("/lots/{ref:lot_id}/balance", "lots.receive", response=LotOut)
+def correct_balance(ctx: Ctx, lot_id: Ref, body: BalanceIn) -> Any:
+    found = ctx.get(Lot, lot_id)
+    if isinstance(body.counted, str) and split_number(body.counted, "counted")[0] != 0:
+        counted = read_quantity(body.counted, unit(found.unit), "counted")
+    else:
+        counted = Quantity.of(body.counted if isinstance(body.counted, float) else 0, unit(found.unit))
+    return lot_out(ctx, services.correct_balance(ctx, lot_id, counted=counted, reason=body.reason))
 
 
 class ResultIn(Schema):
@@ -303,8 +312,8 @@ class ResultOut(Schema):
     message: str
 
 
-@room.post("/lots/{int:lot_id}/results", "lots.test", response=ResultOut)
-def add_result(ctx: Ctx, lot_id: int, body: ResultIn) -> Any:
+@room.post("/lots/{ref:lot_id}/results", "lots.test", response=ResultOut)
+def add_result(ctx: Ctx, lot_id: Ref, body: ResultIn) -> Any:
     """A laboratory result with its replicates; one that must be repeated is kept and counts for nothing."""
     given = body.dict(exclude={"replaces", "reason", "client_uuid"})
     result = Result(**{**given, "normal": tuple(body.normal), "duplicates": tuple(body.duplicates)})
@@ -318,8 +327,8 @@ class SealsIn(Schema):
     kind: Literal["label", "seal"] = "label"
 
 
-@room.post("/lots/{int:lot_id}/seals", "lots.release", response=Done)
-def record_seals(ctx: Ctx, lot_id: int, body: SealsIn) -> Any:
+@room.post("/lots/{ref:lot_id}/seals", "lots.release", response=Done)
+def record_seals(ctx: Ctx, lot_id: Ref, body: SealsIn) -> Any:
     """Official label or seal numbers of a released lot."""
     made = releasing.record_seals(ctx, lot_id, numbers=body.numbers, kind=body.kind)
     return {"id": lot_id, "message": f"{len(made)} numbers are recorded."}
@@ -359,15 +368,15 @@ class FamilyOut(Schema):
     movements: list[MovedOut]
 
 
-@room.get("/lots/{int:lot_id}/descent", "see", response=list[FamilyOut])
-def family(ctx: Ctx, lot_id: int) -> Any:
+@room.get("/lots/{ref:lot_id}/descent", "see", response=list[FamilyOut])
+def family(ctx: Ctx, lot_id: Ref) -> Any:
     """Everything that a lot was made from and everything that was made of it."""
     names = class_names(ctx)
     return [{**row, "class_name": names.get(row["seed_class"], row["seed_class"])} for row in descent(ctx, lot_id)]
 
 
-@room.get("/lots/{int:lot_id}/label.pdf", "see")
-def label_pdf(ctx: Ctx, lot_id: int) -> HttpResponse:
+@room.get("/lots/{ref:lot_id}/label.pdf", "see")
+def label_pdf(ctx: Ctx, lot_id: Ref) -> HttpResponse:
     """The supplier's own label of a released lot, with QR and check character."""
     found = ctx.get(Lot, lot_id)
     facts = releasing.label_facts(ctx, found)

@@ -1,11 +1,14 @@
 """A lot's whole descent, both ways, in one query: what it was made from, and what was made of it."""
 
 from typing import Any
+from uuid import UUID
 
 from django.db import connection
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.errors import NotThere
+from aldrip.lots.models import Lot
+from aldrip_core.units import unit
 
 # Up through the parents and down through the children, each lot once, with how far it lies from the one asked.
 FAMILY = """
@@ -33,12 +36,21 @@ order by f.level, l.id
 """
 
 
-def descent(ctx: Ctx, lot_id: int) -> list[dict[str, Any]]:
+def descent(ctx: Ctx, lot_id: Ref) -> list[dict[str, Any]]:
     """Every lot of the family, ancestors first, with parents, movements and the batch it was harvested from."""
+    if isinstance(lot_id, UUID):
+        lot_id = ctx.get(Lot, lot_id).pk
     with connection.cursor() as cursor:
         cursor.execute(FAMILY, {"lot": lot_id, "organisation": ctx.organisation.pk})
         names = [column.name for column in cursor.description or ()]
         family = [dict(zip(names, row, strict=True)) for row in cursor.fetchall()]
+    kept = {row["id"]: unit(row["unit"]).value.factor for row in family}
+    for row in family:  # as people read it
+        row["balance"] = row["balance"] / kept[row["id"]]
+        row["movements"] = [{**m, "quantity": m["quantity"] / float(kept[row["id"]])} for m in row["movements"]]
+        row["made_from"] = [
+            {**p, "quantity": p["quantity"] / float(kept.get(p["parent"], 1))} for p in row["made_from"]
+        ]
     if not any(row["id"] == lot_id for row in family):
         raise NotThere("There is no such lot here.")
     return family
@@ -52,13 +64,13 @@ with recursive up(lot, level) as (
     select p.parent_id, up.level + 1 from lots_lotparent p join up on p.child_id = up.lot
     where p.how in ('cleaned', 'blended') and up.level < 40
 )
-select distinct i.subject_id from up join lots_intake i on i.lot_id = up.lot
-where i.organisation_id = %(organisation)s and i.subject_kind = 'batch' order by i.subject_id
+select distinct i.subject from up join lots_intake i on i.lot_id = up.lot
+where i.organisation_id = %(organisation)s and i.subject_kind = 'batch' order by i.subject
 """
 
 
-def batches_behind(ctx: Ctx, lot_id: int) -> list[int]:
-    """Batches whose loads went into a lot, in one query."""
+def batches_behind(ctx: Ctx, lot_id: int) -> list[UUID]:
+    """Batches whose loads went into a lot, by their uuid, in one query."""
     with connection.cursor() as cursor:
         cursor.execute(BEHIND, {"lot": lot_id, "organisation": ctx.organisation.pk})
         return [row[0] for row in cursor.fetchall()]

@@ -8,7 +8,7 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.lots.models import Lot, Status, TestResult
 from aldrip_core.off_type_interval import bounds
@@ -106,9 +106,9 @@ def _other_seeds(result: Result) -> Read:
     return Read(round(per_kg, 1), {"seeds_found": result.seeds_found, "sample_g": result.sample_g})
 
 
-@transaction.atomic
+@act
 def record_result(
-    ctx: Ctx, lot_id: int, result: Result, *, client_uuid: uuid.UUID, replaces: int | None = None, reason: str = ""
+    ctx: Ctx, lot_id: Ref, result: Result, *, client_uuid: uuid.UUID, replaces: int | None = None, reason: str = ""
 ) -> TestResult:
     """A result of a lot. One that must be repeated is kept and counts for nothing; a new one reopens the verdict."""
     lot = ctx.get(Lot, lot_id, lock=True)

@@ -3,7 +3,7 @@
 from django.db import models
 
 from aldrip.accounts.models import Organisation, User
-from aldrip.base.models import Event
+from aldrip.base.models import Event, Known
 from aldrip.methods.models import Crop, Line, Standard
 from aldrip.places.models import Place
 
@@ -18,8 +18,11 @@ class Status(models.TextChoices):
     REJECTED = "rejected", "rejected"
 
 
-class Lot(models.Model):
-    """An identified quantity of one origin. `balance` is kept with its movements, under a lock."""
+class Lot(Known):
+    """An identified quantity of one origin. `balance` is kept with its movements, under a lock.
+
+    Quantities are exact, in the base unit of `unit`, which is the one people read.
+    """
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="lots")
     code = models.CharField(max_length=20)
@@ -68,7 +71,7 @@ class Movement(Event):
     kind = models.CharField(max_length=20)
     place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="+")
     subject_kind = models.CharField(max_length=20, blank=True)
-    subject_id = models.BigIntegerField(null=True)
+    subject = models.UUIDField(null=True)
     subject_code = models.CharField(max_length=20, blank=True)
     group = models.UUIDField(null=True)  # movements of one process; what goes over from lot to lot sums to nothing
     replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
@@ -100,7 +103,7 @@ class TestResult(Event):
 
 
 class LotParent(models.Model):
-    """What a lot was made from: sown, cleaned or blended, with the quantity that went in (in the parent's unit)."""
+    """What a lot was made from: sown, cleaned or blended, with the quantity that went in (in the parent's base unit)."""
 
     child = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_from")
     parent = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_into")
@@ -121,7 +124,7 @@ class Intake(Event):
     by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
     lot = models.OneToOneField(Lot, on_delete=models.PROTECT, null=True, related_name="intake")
     subject_kind = models.CharField(max_length=20)
-    subject_id = models.BigIntegerField()
+    subject = models.UUIDField()
     subject_code = models.CharField(max_length=20)
     gross_kg = models.DecimalField(max_digits=12, decimal_places=2)
     tare_kg = models.DecimalField(max_digits=12, decimal_places=2)
@@ -132,7 +135,7 @@ class Intake(Event):
     decision = models.CharField(max_length=10)  # accept, dry now, refuse
 
     class Meta:
-        indexes = [models.Index(fields=["organisation", "subject_kind", "subject_id"])]
+        indexes = [models.Index(fields=["organisation", "subject"])]
         constraints = [
             models.UniqueConstraint(fields=["organisation", "client_uuid"], name="intake_uuid_once"),
             models.CheckConstraint(condition=models.Q(gross_kg__gt=models.F("tare_kg")), name="intake_weighs"),
@@ -157,7 +160,7 @@ class Verdict(Event):
         constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="verdict_uuid_once")]
 
 
-class Seal(models.Model):
+class Seal(Known):
     """An official seal or label number that the authority issued for a lot: recorded, used once, never printed as ours."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="seals")

@@ -6,13 +6,15 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from django.db import models, transaction
+from django.db import models
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.lots.models import Intake, Lot, LotParent, Movement, Status
-from aldrip.lots.services import amount, move
+from aldrip.lots.moving import move, of_lot, shown_of
+from aldrip.lots.taking import take_from_stock
 from aldrip_core.drying import drying
+from aldrip_core.units import Quantity, exact, unit
 
 USUAL_LOSS = 0.02  # share that may vanish as dust and spillage before somebody asks why; common practice, no source
 
@@ -63,7 +65,7 @@ def take_in_load(
     wet = limit_percent is not None and load.moisture_percent > limit_percent
     decision = "refuse" if load.refused else "dry now" if wet else "accept"
     intake = Intake.objects.create(
-        organisation=ctx.organisation, by=ctx.user, lot=lot, subject_kind=subject._meta.model_name or "", subject_id=subject.pk,
+        organisation=ctx.organisation, by=ctx.user, lot=lot, subject_kind=subject._meta.model_name or "", subject=subject.uuid,  # type: ignore[attr-defined]
         subject_code=subject_code, gross_kg=Decimal(str(round(load.gross_kg, 2))), tare_kg=Decimal(str(round(load.tare_kg, 2))),
         moisture_percent=load.moisture_percent, limit_percent=limit_percent, purity_percent=load.purity_percent,
         pests=load.pests[:120], decision=decision, happened_at=ctx.at(on), client_uuid=client_uuid,
@@ -72,7 +74,7 @@ def take_in_load(
         move(
             ctx,
             lot,
-            amount(load.net_kg),
+            of_lot(lot, load.net_kg),
             "harvested",
             on=on,
             subject=subject,
@@ -84,7 +86,7 @@ def take_in_load(
     return intake
 
 
-def own_lot(ctx: Ctx, lot_id: int, *states: str) -> Lot:
+def own_lot(ctx: Ctx, lot_id: Ref, *states: str) -> Lot:
     """A lot of own seed in one of these states, locked. Raises Refused otherwise."""
     lot = ctx.get(Lot, lot_id, lock=True)
     if not lot.status:
@@ -109,8 +111,8 @@ class Dried:
     reason: str = ""
 
 
-@transaction.atomic
-def dry(ctx: Ctx, lot_id: int, dried: Dried) -> Lot:
+@act
+def dry(ctx: Ctx, lot_id: Ref, dried: Dried) -> Lot:
     """A raw lot was dried: the water leaves it. With a weight after drying, what is missing besides water is asked for."""
     to_percent, mass_after_kg, on, reason = dried.to_percent, dried.mass_after_kg, dried.on, dried.reason
     client_uuid = dried.client_uuid
@@ -129,23 +131,34 @@ def dry(ctx: Ctx, lot_id: int, dried: Dried) -> Lot:
         )
     if to_percent < 2:
         raise refuse("to_percent", "out_of_range", f"{to_percent:g} % is drier than seed is dried; 2 % or more.")
-    worked = drying(mass_kg=float(lot.balance), from_percent=lot.moisture_percent, to_percent=to_percent)
+    worked = drying(mass_kg=shown_of(lot), from_percent=lot.moisture_percent, to_percent=to_percent)
     group = uuid.uuid4()
-    move(ctx, lot, -amount(worked.water_kg), "water dried off", on=on, client_uuid=client_uuid, group=group)
+    take_from_stock(
+        ctx,
+        lot,
+        Quantity.of(worked.water_kg, unit(lot.unit)),
+        "water dried off",
+        on=on,
+        client_uuid=client_uuid,
+        group=group,
+    )
+    lot.refresh_from_db(fields=["balance"])
     if mass_after_kg is not None:
-        missing = lot.balance - amount(mass_after_kg)
+        missing = lot.balance - of_lot(lot, mass_after_kg)
         if missing < 0:
             raise refuse(
                 "mass_after_kg", "too_heavy",
-                f"By the meter {float(lot.balance):,.1f} kg should be left; {mass_after_kg:,.1f} kg is {-float(missing):,.1f} kg more. Read moisture and scales again.",
+                f"By the meter {shown_of(lot):,.1f} kg should be left; {mass_after_kg:,.1f} kg is {-shown_of(lot, missing):,.1f} kg more. Read moisture and scales again.",
             )  # fmt: skip
-        if float(missing) > USUAL_LOSS * worked.dry_mass_kg and not reason.strip():
+        if shown_of(lot, missing) > USUAL_LOSS * worked.dry_mass_kg and not reason.strip():
             raise refuse(
                 "reason", "missing",
-                f"{float(missing):,.1f} kg more are gone than the water, over {USUAL_LOSS * 100:g} %. Say where they went.",
+                f"{shown_of(lot, missing):,.1f} kg more are gone than the water, over {USUAL_LOSS * 100:g} %. Say where they went.",
             )  # fmt: skip
         if missing:
-            move(ctx, lot, -missing, "drying loss", on=on, reason=reason, group=group)
+            take_from_stock(
+                ctx, lot, Quantity(missing, unit(lot.unit)), "drying loss", on=on, reason=reason, group=group
+            )
     lot.moisture_percent = to_percent
     lot.save(update_fields=["moisture_percent"])
     ctx.record("lot.dry", f"Dried {lot.code} to {to_percent:g} %: {worked.water_kg:,.1f} kg of water left it.", lot)
@@ -172,7 +185,7 @@ class Cleaned:
     reason: str = ""
 
 
-@transaction.atomic
+@act
 def clean(ctx: Ctx, run: Cleaned) -> Lot:
     """Raw lots went over the cleaner: a new lot with its parents; screenings and loss are named.
 
@@ -194,28 +207,28 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
     for index, lot in enumerate(lots):
         _may_go_with(first, lot, index)
     for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):
-        if amount(part.kg) > lot.balance:
+        if of_lot(lot, part.kg) > lot.balance:
             raise refuse(
                 f"lots.{index}.kg", "not_enough",
-                f"Lot {lot.code} holds {float(lot.balance):,.1f} kg; {part.kg:,.1f} kg were to go over the cleaner, "
-                f"{part.kg - float(lot.balance):,.1f} kg too many.",
+                f"Lot {lot.code} holds {shown_of(lot):,.1f} kg; {part.kg:,.1f} kg were to go over the cleaner, "
+                f"{part.kg - shown_of(lot):,.1f} kg too many.",
             )  # fmt: skip
-    taken = sum((amount(part.kg) for part in parts), Decimal(0))
-    out = amount(clean_kg) + amount(screenings_kg)
+    taken = sum((of_lot(first, part.kg) for part in parts), Decimal(0))
+    out = of_lot(first, clean_kg) + of_lot(first, screenings_kg)
     if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
         raise refuse("clean_kg", "missing", "How many kilos came out clean, and how many as screenings?")
     if out > taken:
         raise refuse(
             "clean_kg",
             "too_much",
-            f"{float(out):,.1f} kg came out of {float(taken):,.1f} kg that went in, {float(out - taken):,.1f} kg too many.",
+            f"{shown_of(first, out):,.1f} kg came out of {shown_of(first, taken):,.1f} kg that went in, {shown_of(first, out - taken):,.1f} kg too many.",
         )
     lost = taken - out
     if float(lost) > USUAL_LOSS * float(taken) and not reason.strip():
         raise refuse(
             "reason",
             "missing",
-            f"{float(lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
+            f"{shown_of(first, lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
         )
     made = Lot.objects.create(
         organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=first.crop, line=first.line, form="seed", unit="kg",
@@ -224,10 +237,10 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
         note="; ".join(dict.fromkeys(lot.note for lot in lots if lot.note))[:300],
     )  # fmt: skip
     group = uuid.uuid4()
-    move(ctx, made, amount(clean_kg), "cleaned", on=on, client_uuid=client_uuid, group=group)
-    _take_from(ctx, parts, lots, taken, amount(clean_kg), amount(screenings_kg), on, group, reason)
+    move(ctx, made, of_lot(made, clean_kg), "cleaned", on=on, client_uuid=client_uuid, group=group)
+    _take_from(ctx, parts, lots, taken, of_lot(first, clean_kg), of_lot(first, screenings_kg), on, group, reason)
     for part, lot in zip(parts, lots, strict=True):
-        LotParent.objects.create(child=made, parent=lot, quantity=amount(part.kg), how="cleaned")
+        LotParent.objects.create(child=made, parent=lot, quantity=of_lot(lot, part.kg), how="cleaned")
     codes = ", ".join(lot.code for lot in lots)
     ctx.record(
         "lot.clean",
@@ -266,15 +279,23 @@ def _take_from(
     """Each lot gives its share of clean seed, screenings and loss; the last takes what rounding left."""
     given = {"cleaned": Decimal(0), "screenings": Decimal(0)}
     for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):
-        last, whole = index == len(parts) - 1, amount(part.kg)
+        last, whole = index == len(parts) - 1, of_lot(lot, part.kg)
         shares = {}
         for kind, total in (("cleaned", clean_kg), ("screenings", screenings)):
-            shares[kind] = total - given[kind] if last else amount(total * whole / taken)
+            shares[kind] = total - given[kind] if last else exact(total * whole / taken)
             given[kind] += shares[kind]
         rest = whole - shares["cleaned"] - shares["screenings"]
         for kind, quantity in (*shares.items(), ("cleaning loss", rest)):
             if quantity:
-                move(ctx, lot, -quantity, kind, on=on, group=group, reason=reason if kind == "cleaning loss" else "")
+                take_from_stock(
+                    ctx,
+                    lot,
+                    Quantity(quantity, unit(lot.unit)),
+                    kind,
+                    on=on,
+                    group=group,
+                    reason=reason if kind == "cleaning loss" else "",
+                )
 
 
 def _not_in_future(ctx: Ctx, on: date) -> None:

@@ -6,12 +6,13 @@ from typing import Any
 
 from django.db import IntegrityError, transaction
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot, Seal, Status, TestResult, Verdict
 from aldrip.lots.processing import own_lot
 from aldrip.methods.models import Standard
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip_core import verdict as core
 
@@ -31,9 +32,9 @@ def limits_of(standard: Standard) -> list[core.Limit]:
 
 def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
     """Seed standards of a lot's crop by class; own ones before those that ship."""
-    rows = ctx.shared_rows(Standard).filter(kind="seed", crop=lot.crop_id).order_by("organisation_id")
+    rows = Library(ctx).ordered(Standard).filter(kind="seed", crop__slug=lot.crop.slug)
     found: dict[str, Standard] = {}
-    for one in rows:  # nulls last: the shipped ones come after the own
+    for one in rows:
         found.setdefault(one.seed_class, one)
     return found
 
@@ -91,9 +92,9 @@ def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
     return judged, standard
 
 
-@transaction.atomic
+@act
 def sign(
-    ctx: Ctx, lot_id: int, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
+    ctx: Ctx, lot_id: Ref, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
 ) -> Verdict:
     """Sign a decision on a lot. Refused while a required result is wanting, and against any limit fixed by law."""
     ctx.get(Lot, lot_id, lock=True)
@@ -175,8 +176,8 @@ def row_of(one: core.AttributeVerdict) -> dict[str, Any]:
     }  # fmt: skip
 
 
-@transaction.atomic
-def record_seals(ctx: Ctx, lot_id: int, *, numbers: Sequence[str], kind: str = "label") -> list[Seal]:
+@act
+def record_seals(ctx: Ctx, lot_id: Ref, *, numbers: Sequence[str], kind: str = "label") -> list[Seal]:
     """Official label or seal numbers that the authority issued for a released lot; each is used once."""
     lot = own_lot(ctx, lot_id, Status.RELEASED)
     wanted = [n.strip() for n in numbers if n.strip()]

@@ -1,68 +1,28 @@
 """Lots: receive, move, test. A lot's balance changes only with a movement, under its lock."""
 
-import uuid
 from datetime import date
-from decimal import Decimal
 
-from django.db import models, transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import share
-from aldrip.lots.models import Lot, Movement, TestResult
+from aldrip.lots.models import Lot, TestResult
+from aldrip.lots.moving import move, shown_of
+from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import class_scheme
-
-SMALLEST = Decimal("0.0001")
-
-
-def amount(value: float | Decimal) -> Decimal:
-    """A quantity as it is stored: four decimals."""
-    return Decimal(str(value)).quantize(SMALLEST)
+from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 
-def move(
-    ctx: Ctx, lot: Lot, quantity: Decimal, kind: str, *, on: date, subject: models.Model | None = None,
-    subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None, group: uuid.UUID | None = None,
-) -> Movement:  # fmt: skip
-    """Move a signed quantity of a lot. Raises Refused when more is taken than there is, or before it was there.
-
-    Call inside a transaction; locks the lot.
-    """
-    locked = Lot.objects.select_for_update().get(pk=lot.pk)
-    after = locked.balance + quantity
-    if after < 0:
-        raise refuse(
-            "quantity", "not_enough",
-            f"Lot {locked.code} holds {locked.balance.normalize():,f} {locked.unit}; {-quantity.normalize():,f} {locked.unit} "
-            f"were asked, short by {-after.normalize():,f} {locked.unit}. Take less, or another lot.",
-        )  # fmt: skip
-    if on < locked.received_on:
-        raise refuse(
-            "on",
-            "too_early",
-            f"Lot {locked.code} is there since {locked.received_on}; its stock cannot change on {on}.",
-        )
-    locked.balance = after
-    locked.save(update_fields=["balance"])
-    lot.balance = after
-    return Movement.objects.create(
-        organisation=ctx.organisation, by=ctx.user, lot=locked, quantity=quantity, kind=kind, happened_at=ctx.at(on),
-        subject_kind=(subject._meta.model_name or "") if subject is not None else "", subject_id=subject.pk if subject else None,
-        subject_code=subject_code, reason=reason, client_uuid=client_uuid or uuid.uuid4(), group=group,
-    )  # fmt: skip
-
-
-@transaction.atomic
+@act
 def receive(
-    ctx: Ctx, *, crop_id: int, line_id: int | None, quantity_g: float, supplier: str = "", supplier_ref: str = "",
+    ctx: Ctx, *, crop_id: int, line_id: int | None, quantity: Quantity | None, supplier: str = "", supplier_ref: str = "",
     germination: float | None = None, tgw_g: float | None = None, tested_on: date | None = None, packets: int | None = None,
-    packet_size_g: float | None = None, treatment: str = "", received_on: date | None = None, note: str = "", seed_class: str = "", label_number: str = "",
+    packet_size: Quantity | None = None, treatment: str = "", received_on: date | None = None, note: str = "", seed_class: str = "", label_number: str = "",
 ) -> Lot:  # fmt: skip
     """Take a seed lot into stock with its identity, its test and its quantity."""
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id else None
-    if line is not None and line.crop_id != crop.pk:
+    if line is not None and line.crop.slug != crop.slug:
         raise refuse(
             "line_id", "other_crop", f"{line.name} is not {crop.name.lower()}. Choose a cultivar of that crop."
         )
@@ -73,23 +33,26 @@ def receive(
         raise refuse(
             "tested_on", "in_the_future", f"A test of {tested_on} is still to come. Enter the day on the label."
         )
-    if packets and packet_size_g:
-        quantity_g = packets * packet_size_g
-    if quantity_g <= 0:
-        raise refuse("quantity_g", "missing", "How much came? Enter grams, or packets and their size.")
+    if packets and packet_size is not None:
+        quantity = Quantity(packet_size.base * packets, packet_size.unit)
+    if quantity is None or quantity.base <= 0:
+        raise refuse("quantity", "missing", "How much came? Enter a weight or seeds, or packets and their size.")
+    of = Unit.GRAM if quantity.unit.is_mass else quantity.unit  # what is bought is weighed in grams
     lot = Lot.objects.create(
-        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, supplier=supplier,
+        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, unit=of.words, supplier=supplier,
         supplier_ref=supplier_ref, received_on=on, packets=packets,
-        packet_size=amount(packet_size_g) if packet_size_g else None, treatment=treatment, note=note,
+        packet_size=packet_size.base if packet_size is not None else None, treatment=treatment, note=note,
         seed_class=_class_of(ctx, seed_class), label_number=label_number.strip(),
     )  # fmt: skip
-    move(ctx, lot, amount(quantity_g), "received", on=on, reason=supplier_ref)
+    move(ctx, lot, quantity.base, "received", on=on, reason=supplier_ref)
     if germination is not None:
         record_test(ctx, lot.pk, kind="germination", value=germination, tested_on=tested_on or on)
     if tgw_g is not None:
         record_test(ctx, lot.pk, kind="tgw", value=tgw_g, tested_on=tested_on or on)
     lot.refresh_from_db()
-    ctx.record("lot.receive", f"Received lot {lot.code}: {quantity_g:,.1f} g of {crop.name.lower()}.", lot)
+    ctx.record(
+        "lot.receive", f"Received lot {lot.code}: {Quantity(quantity.base, of).words()} of {crop.name.lower()}.", lot
+    )
     return lot
 
 
@@ -107,9 +70,9 @@ def _class_of(ctx: Ctx, text: str) -> str:
     )
 
 
-@transaction.atomic
+@act
 def record_test(
-    ctx: Ctx, lot_id: int, *, kind: str, value: float, tested_on: date, seeds: int | None = None
+    ctx: Ctx, lot_id: Ref, *, kind: str, value: float, tested_on: date, seeds: int | None = None
 ) -> TestResult:
     """A test result; the newest of its kind becomes what the lot is sown by."""
     lot = ctx.get(Lot, lot_id, lock=True)
@@ -140,23 +103,25 @@ def record_test(
     return result
 
 
-@transaction.atomic
-def correct_balance(ctx: Ctx, lot_id: int, *, counted: float, reason: str) -> Lot:
+@act
+def correct_balance(ctx: Ctx, lot_id: Ref, *, counted: Quantity, reason: str) -> Lot:
     """Stock counted by hand: the difference is a movement with its reason."""
     lot = ctx.get(Lot, lot_id, lock=True)
     if not reason.strip():
         raise refuse("reason", "missing", "Say why the balance is another one, such as “weighed again”.")
-    if counted < 0:
+    if counted.base < 0:
         raise refuse("counted", "out_of_range", "Less than nothing cannot be in stock.")
-    difference = amount(counted) - lot.balance
+    difference = in_lots_unit(lot, counted, "counted") - lot.balance
     if lot.status and difference > 0:
         raise refuse(
             "counted", "own_seed",
-            f"Lot {lot.code} is own seed; {float(difference):,.1f} kg more can only come in by a load or from the cleaner. Weigh again.",
+            f"Lot {lot.code} is own seed; {shown_of(lot, difference):,.1f} {lot.unit} more can only come in by a load or from the cleaner. Weigh again.",
         )  # fmt: skip
     if difference:
         move(ctx, lot, difference, "corrected", on=ctx.today, reason=reason)
         ctx.record(
-            "lot.correct", f"Lot {lot.code} corrected by {difference.normalize():+,f} {lot.unit}: {reason}.", lot
+            "lot.correct",
+            f"Lot {lot.code} corrected by {'+' if difference > 0 else ''}{plain(from_base(difference, unit(lot.unit)))} {lot.unit}: {reason}.",
+            lot,
         )
     return lot

@@ -2,15 +2,13 @@
 
 from typing import Any, Literal
 
-from django.db import transaction
-from django.utils.text import slugify
 from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
-from aldrip.base.errors import refuse
 from aldrip.methods import services
 from aldrip.methods.models import ClassScheme, Container, Crop, IsolationRule, Line, Method, Mix, Standard
+from aldrip.methods.resolver import Library
 
 room = Room("methods")
 
@@ -119,6 +117,12 @@ class RuleOut(Schema):
 
 class StageOut(Schema):
     order: int
+    key: str
+    after: str
+    share: float
+    traits: list[str]
+    product: str
+    rounds: int
     name: str
     kind: str
     days: float | None
@@ -177,13 +181,14 @@ def _own(rows: Any) -> list[Any]:
 
 @room.get("/library", "see", response=LibraryOut)
 def library(ctx: Ctx) -> Any:
+    rows = Library(ctx).rows
     return {
-        "crops": _own(ctx.shared_rows(Crop).order_by("name")),
-        "lines": _own(ctx.shared_rows(Line).order_by("name")),
-        "containers": _own(ctx.shared_rows(Container).order_by("cells")),
-        "mixes": _own(ctx.shared_rows(Mix).order_by("name")),
-        "standards": _own(ctx.shared_rows(Standard).order_by("name")),
-        "methods": _own(ctx.shared_rows(Method).prefetch_related("stages").order_by("name")),
+        "crops": _own(rows(Crop).order_by("name")),
+        "lines": _own(rows(Line).order_by("name")),
+        "containers": _own(rows(Container).order_by("cells")),
+        "mixes": _own(rows(Mix).order_by("name")),
+        "standards": _own(rows(Standard).order_by("name")),
+        "methods": _own(rows(Method).prefetch_related("stages").order_by("name")),
         "schemes": [
             {
                 "slug": s.slug,
@@ -192,9 +197,9 @@ def library(ctx: Ctx) -> Any:
                 "classes": s.classes,
                 "chosen": s.slug == ctx.organisation.class_scheme,
             }
-            for s in ctx.shared_rows(ClassScheme).order_by("id")
+            for s in rows(ClassScheme).order_by("id")
         ],
-        "rules": _own(ctx.shared_rows(IsolationRule).order_by("crop_id", "scheme", "-metres", "kind")),
+        "rules": _own(rows(IsolationRule).order_by("crop_id", "scheme", "-metres", "kind")),
     }
 
 
@@ -292,22 +297,5 @@ class ContainerIn(Schema):
 
 
 @room.post("/containers", "methods.edit", response=ContainerOut)
-@transaction.atomic
 def add_container(ctx: Ctx, body: ContainerIn) -> Any:
-    name = body.name.strip()
-    if not name:
-        raise refuse("name", "missing", "Name the tray.")
-    if not body.has_holes:
-        raise refuse("has_holes", "no_holes", "A tray without holes drowns its seedlings; it cannot be used for plugs.")
-    for field in ("cells", "cell_ml", "length_cm", "width_cm", "depth_cm"):
-        if not 0 < getattr(body, field) <= 5000:
-            raise refuse(field, "out_of_range", f"{getattr(body, field):g} cannot be; give a size above 0.")
-    if ctx.shared_rows(Container).filter(name__iexact=name).exists():
-        raise refuse("name", "taken", f"There is a tray {name} already.")
-    slug = slugify(name)[:80] or "tray"
-    container = Container.objects.create(
-        organisation=ctx.organisation, slug=slug, **{**body.dict(), "name": name[:120]}
-    )
-    ctx.record("methods.container", f"Added tray {name}.", container)
-    container.own = True  # type: ignore[attr-defined]
-    return container
+    return _own([services.add_container(ctx, **body.dict())])[0]

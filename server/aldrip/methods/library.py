@@ -6,11 +6,13 @@ from typing import Any
 import yaml
 from django.conf import settings
 from django.db import models, transaction
+from django.utils.timezone import now
 
 from aldrip.methods.models import (
     ClassScheme,
     Container,
     Crop,
+    Edition,
     IsolationRule,
     Line,
     Method,
@@ -19,6 +21,8 @@ from aldrip.methods.models import (
     Remedy,
     Standard,
 )
+from aldrip.methods.resolver import KINDS, plain_values
+from aldrip.methods.snapshot import TRAITS
 
 FOLDER = Path(settings.ROOT) / "library"
 CROP_FIELDS = (
@@ -33,7 +37,8 @@ METHOD_FIELDS = (
 )  # fmt: skip
 STAGE_NAMES = {
     "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "keeps": "keeps", "sd": "keeps_sd",
-    "multiply": "multiply", "unit_m2": "unit_m2",
+    "multiply": "multiply", "multiply_sd": "multiply_sd", "unit_m2": "unit_m2", "share": "share", "rounds": "rounds",
+    "round_days": "round_days",
 }  # fmt: skip
 
 
@@ -62,6 +67,44 @@ def _fields(entry: dict[str, Any], names: tuple[str, ...], sources: dict[str, st
 def _put(model: type[models.Model], slug: str, row: dict[str, Any]) -> Any:
     manager: Any = model._default_manager
     return manager.update_or_create(organisation=None, slug=slug, defaults=row)[0]
+
+
+def _write_editions() -> None:
+    """Keep what counts now as editions; what did not change keeps the one it has.
+
+    Own rows from before there were editions get their first one here.
+    """
+    known = {
+        (e.organisation_id, e.kind, e.slug): e
+        for e in Edition.objects.order_by("number").defer("reason")  # the newest comes last and stays
+    }
+    fresh = []
+    for kind, model in KINDS.items():
+        named = [
+            f.name for f in model._meta.concrete_fields if isinstance(f, models.ForeignKey) and f.name != "organisation"
+        ]
+        rows: Any = model._default_manager.select_related(*named) if named else model._default_manager.all()
+        for row in rows.prefetch_related("stages__container") if model is Method else rows:
+            newest = known.get((row.organisation_id, kind, row.slug))
+            if row.organisation_id is not None and newest is not None:
+                continue
+            values = plain_values(row)
+            if newest is not None and newest.values == values:
+                continue
+            number = newest.number + 1 if newest else 1
+            fresh.append(
+                Edition(
+                    organisation_id=row.organisation_id,
+                    kind=kind,
+                    slug=row.slug,
+                    number=number,
+                    values=values,
+                    happened_at=now(),
+                )
+            )
+            if row.edition != number:
+                model._default_manager.filter(pk=row.pk).update(edition=number)
+    Edition.objects.bulk_create(fresh)
 
 
 @transaction.atomic
@@ -94,6 +137,7 @@ def load_library() -> dict[str, int]:
     data = _read("methods")
     for entry in data["methods"]:
         _load_method(entry, data, crops, containers, mixes, standards)
+    _write_editions()
     return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(data["methods"])}
 
 
@@ -135,18 +179,29 @@ def _load_method(
     }  # fmt: skip
     method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
     method.stages.all().delete()
-    for order, (kind, base) in enumerate(template["stages"].items()):
-        method.stages.add(_stage(order, kind, {**base, **entry.get("stages", {}).get(kind, {})}, sources), bulk=False)
+    by_seed = row.get("by_seed", True) or row.get("way", "plants") != "plants"
+    before = ""
+    for order, (key, base) in enumerate(template["stages"].items()):
+        spec = {"after": before, **base, **entry.get("stages", {}).get(key, {})}
+        method.stages.add(_stage(order, key, spec, sources, containers, by_seed), bulk=False)
+        before = key
 
 
-def _stage(order: int, kind: str, spec: dict[str, Any], sources: dict[str, str]) -> MethodStage:
+def _stage(
+    order: int, key: str, spec: dict[str, Any], sources: dict[str, str], containers: dict[str, Any], by_seed: bool
+) -> MethodStage:
+    """A stage by its key; what it does follows from its kind where nothing else is said."""
+    kind = spec.get("kind", key)
+    takes = spec.get("takes", ("seed" if by_seed else "cutting") if kind == "sow" else "")
     row: dict[str, Any] = {"sources": {}}
-    for key, field in STAGE_NAMES.items():
-        if key in spec:
-            row[field], source = _split(spec[key], sources)
+    for name, field in STAGE_NAMES.items():
+        if name in spec:
+            row[field], source = _split(spec[name], sources)
             if source:
                 row["sources"][field] = source + (f" ({spec['note']})" if "note" in spec else "")
     return MethodStage(
-        order=order, kind=kind, name=spec["name"], unit=spec["unit"], place_kind=spec.get("place", ""),
+        order=order, key=key, kind=kind, after=spec["after"], follows=spec.get("follows", ""), takes=takes,
+        traits=spec.get("traits", [trait.value for trait in TRAITS.get(kind, ())]), product=spec.get("product", ""),
+        round_shares=spec.get("round_shares", []), container=containers.get(spec.get("container", "")), name=spec["name"], unit=spec["unit"], place_kind=spec.get("place", ""),
         density=spec.get("density", ""), tasks=spec.get("tasks", []), **row,
     )  # fmt: skip

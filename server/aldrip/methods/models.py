@@ -5,16 +5,19 @@ Rows that ship belong to no organisation; an organisation's own rows stand besid
 
 from django.db import models
 
-from aldrip.accounts.models import Organisation
+from aldrip.accounts.models import Organisation, User
+from aldrip.base.models import Event, Known
 
 
-class Shared(models.Model):
-    """A library row: shipped (no organisation) or an organisation's own."""
+class Shared(Known):
+    """A library row as it is now: shipped (no organisation) or an organisation's own. What it was stands in its editions."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, null=True, blank=True, related_name="+")
     slug = models.SlugField(max_length=80)
     name = models.CharField(max_length=120)
     sources = models.JSONField(default=dict)  # field → source of its value
+    edition = models.PositiveIntegerField(default=1)
+    retired = models.BooleanField(default=False)  # not offered any more; what was made with it stays
 
     class Meta:
         abstract = True
@@ -27,6 +30,24 @@ def once(name: str) -> list[models.BaseConstraint]:
     return [
         models.UniqueConstraint(fields=["organisation", "slug"], name=f"{name}_once", nulls_distinct=False),
     ]
+
+
+class Edition(Event):
+    """A library row as it stood from a moment on: written at every change, never changed itself."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, null=True, related_name="+")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    kind = models.CharField(max_length=20)  # model name
+    slug = models.SlugField(max_length=80)
+    number = models.PositiveIntegerField()
+    values = models.JSONField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["organisation", "kind", "slug", "number"], name="edition_once", nulls_distinct=False
+            )
+        ]
 
 
 class Crop(Shared):
@@ -174,7 +195,7 @@ class Standard(Shared):
     sampling = models.JSONField(default=dict)  # of a field: {first_areas, first_ha, per_ha, plants_per_area}
     form = models.CharField(max_length=40)
     scheme = models.CharField(max_length=80, blank=True)
-    edition = models.CharField(max_length=40, blank=True)
+    issue = models.CharField(max_length=40, blank=True)  # of the published text
     limits = models.JSONField(default=list)  # [{attribute, low?, high?, unit, words, source}]
 
     class Meta:
@@ -216,6 +237,19 @@ class MethodStage(models.Model):
 
     method = models.ForeignKey(Method, on_delete=models.CASCADE, related_name="stages")
     order = models.PositiveSmallIntegerField()
+    key = models.CharField(max_length=40)  # stable: rates, tasks, places and records hang on it
+    after = models.CharField(max_length=40, blank=True)  # key of the stage whose output enters; empty where work begins
+    follows = models.CharField(
+        max_length=40, blank=True
+    )  # key of the stage whose end is its start, where that is another
+    share = models.FloatField(default=1.0)  # of what the stage before gives
+    traits = models.JSONField(default=list)
+    takes = models.CharField(max_length=12, blank=True)  # what goes in: seed, cutting, tuber, plant, stage …
+    product = models.CharField(max_length=40, blank=True)  # form that it goes to stock as, where not the method's
+    rounds = models.PositiveSmallIntegerField(default=1)
+    round_days = models.FloatField(null=True)
+    round_shares = models.JSONField(default=list)
+    container = models.ForeignKey(Container, on_delete=models.PROTECT, null=True, related_name="+")
     name = models.CharField(max_length=60)
     kind = models.CharField(max_length=20)  # sow, germinate, grow, pot, space, harden, grade, dispatch
     days = models.FloatField(null=True)
@@ -225,6 +259,7 @@ class MethodStage(models.Model):
     keeps = models.FloatField(default=1.0)
     keeps_sd = models.FloatField(default=0.0)
     multiply = models.FloatField(default=1.0)
+    multiply_sd = models.FloatField(default=0.0)
     unit = models.CharField(max_length=30)
     place_kind = models.CharField(max_length=20, blank=True)
     density = models.CharField(max_length=20, blank=True)  # tray_m2, tray, unit_m2
@@ -236,6 +271,8 @@ class MethodStage(models.Model):
         ordering = ["order"]
         constraints = [
             models.UniqueConstraint(fields=["method", "order"], name="method_stage_once"),
+            models.UniqueConstraint(fields=["method", "key"], name="method_stage_key_once"),
+            models.CheckConstraint(condition=models.Q(share__gt=0, share__lte=1), name="method_stage_share"),
             models.CheckConstraint(
                 condition=models.Q(days__isnull=False) | models.Q(heat_sum_c_d__isnull=False),
                 name="method_stage_has_a_duration",

@@ -3,12 +3,12 @@
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
 from django.utils.text import slugify
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import refuse
-from aldrip.methods.models import ClassScheme, Crop, IsolationRule, Line, Standard
+from aldrip.methods.models import ClassScheme, Container, Crop, IsolationRule, Line, Shared, Standard
+from aldrip.methods.resolver import Library, write_edition
 
 WORDS = {
     "germination": ("germination", "%"),
@@ -33,14 +33,14 @@ class LineSpec:
     flower_lasts_days: float | None = None
 
 
-@transaction.atomic
+@act
 def add_line(ctx: Ctx, spec: LineSpec) -> Line:
     """A cultivar, a parent line with its heat to flowering, or a hybrid with its two parents."""
     crop = ctx.get(Crop, spec.crop_id, shared=True)
     name = spec.name.strip()
     if not name:
         raise refuse("name", "missing", "Write the cultivar's name.")
-    if ctx.shared_rows(Line).filter(crop=crop, name__iexact=name).exists():
+    if Library(ctx).rows(Line).filter(crop__slug=crop.slug, name__iexact=name).exists():
         raise refuse("name", "taken", f"{crop.name} has a cultivar {name} already.")
     if spec.role not in ("", "A", "B", "R"):
         raise refuse(
@@ -56,12 +56,13 @@ def add_line(ctx: Ctx, spec: LineSpec) -> Line:
         if value is not None and not 0 < value <= most:
             raise refuse(field, "out_of_range", f"{value:g} cannot be; above 0 and up to {most:,}.")
     parents = _parents(ctx, crop, spec)
-    slug = slugify(f"{crop.slug}-{name}")[:80] or f"{crop.slug}-{crop.lines.count()}"
+    slug = own_slug(ctx, Line, f"{crop.slug}-{name}", crop.slug)
     line = Line.objects.create(
         organisation=ctx.organisation, crop=crop, name=name[:120], slug=slug, tgw_g=spec.tgw_g, role=spec.role, female=parents[0],
         male=parents[1], to_flower_c_d=spec.to_flower_c_d, flower_spread_days=spec.flower_spread_days,
         flower_lasts_days=spec.flower_lasts_days,
     )  # fmt: skip
+    write_edition(line, ctx)
     ctx.record("methods.line", f"Added cultivar {name} of {crop.name.lower()}.", line)
     return line
 
@@ -72,7 +73,7 @@ def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | 
     if spec.female_id is None:
         return None, None
     female, male = ctx.get(Line, spec.female_id, shared=True), ctx.get(Line, spec.male_id, shared=True)
-    if female.crop_id != crop.pk or male.crop_id != crop.pk:
+    if female.crop.slug != crop.slug or male.crop.slug != crop.slug:
         raise refuse("female_id", "other_crop", f"Both parents must be lines of {crop.name.lower()}.")
     if female.pk == male.pk:
         raise refuse("male_id", "same_line", "Female and male are the same line; a hybrid needs two.")
@@ -81,8 +82,7 @@ def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | 
 
 def class_scheme(ctx: Ctx) -> ClassScheme | None:
     """The scheme of seed classes that the house goes by; its own row before the one that ships."""
-    rows = ctx.shared_rows(ClassScheme).filter(slug=ctx.organisation.class_scheme)
-    return rows.order_by("organisation_id").first()
+    return Library(ctx).scheme
 
 
 def _class(ctx: Ctx, slug: str) -> str:
@@ -102,7 +102,7 @@ def _source(given: dict[str, Any]) -> str:
     return source
 
 
-@transaction.atomic
+@act
 def save_field_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
     """What a field of a crop and class is inspected for; the house's own earlier one is replaced."""
     crop, seed_class, source = (
@@ -133,7 +133,7 @@ def save_field_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
     return _put(ctx, crop, seed_class, "field", given["name"], {"limits": limits, "sampling": sampling})
 
 
-@transaction.atomic
+@act
 def save_seed_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
     """What seed of a crop and class must be like. A limit that ships as law cannot be loosened by an own standard."""
     crop, seed_class, source = (
@@ -141,7 +141,9 @@ def save_seed_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
         _class(ctx, given["seed_class"]),
         _source(given),
     )
-    shipped = Standard.objects.filter(organisation=None, kind="seed", crop=crop, seed_class=seed_class).first()
+    shipped = Standard.objects.filter(
+        organisation=None, kind="seed", crop__slug=crop.slug, seed_class=seed_class
+    ).first()
     law = {limit["attribute"]: limit for limit in (shipped.limits if shipped else []) if limit.get("statutory")}
     limits: list[dict[str, Any]] = []
     for index, limit in enumerate(given["limits"]):
@@ -180,11 +182,12 @@ def _put(ctx: Ctx, crop: Crop, seed_class: str, kind: str, name: str, values: di
         defaults={"name": name.strip()[:120], "kind": kind, "crop": crop, "seed_class": seed_class, "form": "seed",
                   "scheme": ctx.organisation.class_scheme, **values},
     )  # fmt: skip
+    write_edition(row, ctx, str(values.get("source", "")))
     ctx.record("methods.standard", f"Saved {row.name}.", row, after=values)
     return row
 
 
-@transaction.atomic
+@act
 def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
     """A distance of the house's own scheme, with where it comes from."""
     crop, seed_class, source = (
@@ -205,5 +208,46 @@ def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
             "time_margin_days": given["time_margin_days"], "sources": {"metres": source},
         },
     )  # fmt: skip
+    write_edition(row, ctx, source)
     ctx.record("methods.rule", f"{crop.name}: {row.name}.", row)
     return row
+
+
+@act
+def add_container(
+    ctx: Ctx,
+    *,
+    name: str,
+    cells: int,
+    cell_ml: float,
+    length_cm: float,
+    width_cm: float,
+    depth_cm: float,
+    has_holes: bool = True,
+) -> Container:
+    """A tray of the house's own."""
+    name = name.strip()
+    if not name:
+        raise refuse("name", "missing", "Name the tray.")
+    if not has_holes:
+        raise refuse("has_holes", "no_holes", "A tray without holes drowns its seedlings; it cannot be used for plugs.")
+    sizes = {"cells": cells, "cell_ml": cell_ml, "length_cm": length_cm, "width_cm": width_cm, "depth_cm": depth_cm}
+    for field, value in sizes.items():
+        if not 0 < value <= 5000:
+            raise refuse(field, "out_of_range", f"{value:g} cannot be; give a size above 0.")
+    if Library(ctx).rows(Container).filter(name__iexact=name).exists():
+        raise refuse("name", "taken", f"There is a tray {name} already.")
+    slug = own_slug(ctx, Container, name, "tray")
+    container = Container.objects.create(
+        organisation=ctx.organisation, slug=slug, name=name[:120], has_holes=has_holes, **sizes
+    )
+    write_edition(container, ctx)
+    ctx.record("methods.container", f"Added tray {name}.", container)
+    return container
+
+
+def own_slug(ctx: Ctx, model: type[Shared], name: str, else_: str) -> str:
+    """A slug for a new row of the house's own that hides nothing which ships."""
+    plain = slugify(name)[:70] or else_
+    taken = set(ctx.shared_rows(model).filter(slug__startswith=plain).values_list("slug", flat=True))
+    return next(slug for n in range(1, len(taken) + 2) if (slug := plain if n == 1 else f"{plain}-{n}") not in taken)

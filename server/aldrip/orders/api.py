@@ -15,6 +15,7 @@ from aldrip.base.words import plural
 from aldrip.orders import rows as order_rows
 from aldrip.orders import services
 from aldrip.orders.models import OrderLine
+from aldrip.orders.promised import shown
 
 room = Room("orders")
 
@@ -47,7 +48,8 @@ class UnderstoodOut(Schema):
 
     crop: str
     form: str
-    quantity: int
+    quantity: float
+    unit: str
     due_from: date
     due_last: date
     week: int
@@ -79,7 +81,7 @@ class OrderLineOut(Schema):
     cultivar: str
     form: str
     seed_class: str
-    quantity: int
+    quantity: float
     unit: str
     due_from: date
     due_last: date
@@ -89,7 +91,7 @@ class OrderLineOut(Schema):
     state_words: str
     chance: float | None
     forecast: float | None
-    delivered: int
+    delivered: float
     short_cause: str
     problem: str
     note: str
@@ -104,10 +106,10 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
     return {
         "id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
         "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": line.quantity, "unit": line.unit,
+        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": shown(line.quantity, line.unit), "unit": line.unit,
         "due_from": line.due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": line.state,
         "state_words": line.get_state_display(),
-        "chance": line.chance, "forecast": line.forecast, "delivered": line.delivered, "short_cause": line.short_cause,
+        "chance": line.chance, "forecast": shown(line.forecast, line.unit), "delivered": shown(line.delivered, line.unit), "short_cause": line.short_cause,
         "problem": line.problem, "note": line.note, "version": line.version, "batches": [code for _, code in batches],
         "batch_ids": [pk for pk, _ in batches],
     }  # fmt: skip
@@ -136,11 +138,11 @@ def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str
     return {
         "rows": rows, "lines": lines,
         "understood": [
-            None if read is None else {
-                "crop": read.crop.name, "form": read.form, "quantity": read.quantity, "due_from": read.due.start,
-                "due_last": read.due.last, "week": read.due.start.isocalendar().week,
+            None if row is None else {
+                "crop": row.crop.name, "form": row.form, "quantity": float(row.quantity.shown), "unit": row.quantity.unit.words, "due_from": row.due.start,
+                "due_last": row.due.last, "week": row.due.start.isocalendar().week,
             }
-            for read in checked.read
+            for row in checked.read
         ],
         "faults": [
             {"row": f.row, "column": f.column, "column_words": order_rows.WORDS.get(f.column, f.column), "code": f.code,

@@ -4,10 +4,12 @@ from django.contrib.postgres.fields import DateRangeField
 from django.db import models
 
 from aldrip.accounts.models import Organisation
+from aldrip.base.models import Known
 from aldrip.methods.models import Crop, Line, Standard
+from aldrip_core.problems import read, sentence
 
 
-class Order(models.Model):
+class Order(Known):
     """A customer's order; its lines carry the promises."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="orders")
@@ -23,10 +25,11 @@ class Order(models.Model):
         return self.number
 
 
-class OrderLine(models.Model):
+class OrderLine(Known):
     """One promise: so many of a form, within some days, to a standard.
 
-    `chance`, `forecast` and `reason` mirror what the batches of the line say; batches keeps them.
+    Quantities are exact, in the base unit of `unit`, which is the one people read.
+    `chance`, `forecast` and `problems` (codes with data) mirror what the batches of the line say; batches keeps them.
     """
 
     class State(models.TextChoices):
@@ -41,7 +44,7 @@ class OrderLine(models.Model):
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="+")
     line = models.ForeignKey(Line, on_delete=models.PROTECT, null=True, related_name="+")
     form = models.CharField(max_length=40)
-    quantity = models.PositiveIntegerField()
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)
     unit = models.CharField(max_length=30, default="plants")
     due = DateRangeField()
     seed_class = models.CharField(max_length=40, blank=True)
@@ -50,9 +53,9 @@ class OrderLine(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.OPEN)
     chance = models.FloatField(null=True)
     forecast = models.FloatField(null=True)
-    delivered = models.PositiveIntegerField(default=0)
+    delivered = models.DecimalField(max_digits=16, decimal_places=4, default=0)
     short_cause = models.CharField(max_length=200, blank=True)
-    problem = models.CharField(max_length=300, blank=True)
+    problems = models.JSONField(default=list)
     note = models.CharField(max_length=300, blank=True)
     version = models.PositiveIntegerField(default=1)
 
@@ -63,3 +66,8 @@ class OrderLine(models.Model):
             models.CheckConstraint(condition=models.Q(quantity__gt=0), name="order_line_promises_something"),
             models.CheckConstraint(condition=models.Q(due__isempty=False), name="order_line_has_days"),
         ]
+
+    @property
+    def problem(self) -> str:
+        """What stands against the promise, in a sentence."""
+        return sentence(read(self.problems))

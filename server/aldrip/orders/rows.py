@@ -8,10 +8,11 @@ from datetime import date
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
-from aldrip.base.quantity import read_count, read_kilos
+from aldrip.base.quantity import read_quantity
 from aldrip.methods.models import Crop, Line, Method, Standard, usual_class
-from aldrip.methods.services import class_scheme
+from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
+from aldrip_core.units import Quantity, Unit, unit
 from aldrip_core.weeks import Span, UnreadableDay, read_span
 
 COLUMNS: dict[str, tuple[str, ...]] = {
@@ -44,11 +45,10 @@ class ReadRow:
     crop: Crop
     line: Line | None
     form: str
-    quantity: int
+    quantity: Quantity
     due: Span
     note: str
     standard_id: int | None
-    unit: str
     seed_class: str = ""
 
     def key(self) -> tuple[object, ...]:
@@ -61,7 +61,8 @@ class ReadRow:
             line,
             self.form,
             self.seed_class,
-            self.quantity,
+            self.quantity.base,
+            self.quantity.unit.base,
             self.due.start,
             self.due.end,
         )
@@ -113,20 +114,25 @@ class Reader:
 
     def __init__(self, ctx: Ctx) -> None:
         self.today = ctx.today
+        library = Library(ctx)
         self.crops: dict[str, Crop] = {}
-        for crop in ctx.shared_rows(Crop).order_by("organisation_id"):
+        for crop in library.rows(Crop):
             for name in (crop.name, crop.slug, crop.botanical_name, *crop.other_names):
                 if name:
                     self.crops[_plain(name)] = crop
-        self.lines = {(line.crop_id, _plain(line.name)): line for line in ctx.shared_rows(Line)}
-        self.forms: dict[int, dict[str, Method]] = {}
-        for method in ctx.shared_rows(Method).order_by("default", "id"):
-            self.forms.setdefault(method.crop_id, {})[method.form] = method
-        scheme = class_scheme(ctx)
+        self.lines = {(line.crop.slug, _plain(line.name)): line for line in library.rows(Line).select_related("crop")}
+        self.forms: dict[str, dict[str, Method]] = {}
+        for method in library.rows(Method).select_related("crop").prefetch_related("stages").order_by("default", "id"):
+            forms = self.forms.setdefault(method.crop.slug, {})
+            forms[method.form] = method
+            for stage in method.stages.all():  # what comes beside the main form can be promised too
+                if stage.product:
+                    forms.setdefault(stage.product, method)
+        scheme = library.scheme
         self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
-        seed = ctx.shared_rows(Standard).filter(kind="seed").order_by("-organisation_id")
-        self.standards = {(one.crop_id, one.seed_class): one.pk for one in seed}
+        seed = library.rows(Standard).filter(kind="seed").select_related("crop")
+        self.standards = {(one.crop.slug, one.seed_class): one.pk for one in seed if one.crop}
 
     def read(self, number: int, row: Mapping[str, str]) -> tuple[ReadRow | None, list[Fault]]:
         """One row: what it says, or every fault in it."""
@@ -143,12 +149,14 @@ class Reader:
             wrong("customer", "missing", "Who ordered it? Write the customer.")
         crop = self._crop(row, wrong)
         line = self._line(row, crop, wrong)
-        form = self._form(row, crop, wrong)
+        asked = self._form(row, crop, wrong)
+        form = asked[1] if asked else None
         seed_class = self._class(row, form, wrong)
-        quantity = 0
+        quantity = Quantity.of(0, Unit.PLANT)
         try:
-            read = read_kilos if form is not None and form.unit == "kg" else read_count
-            quantity = read(row.get("quantity", ""), "quantity")
+            quantity = read_quantity(
+                row.get("quantity", ""), unit(form.unit) if form is not None else Unit.PLANT, "quantity"
+            )
         except Refused as refused:
             text = row.get("quantity", "").strip()
             said = refused.errors[0]
@@ -158,11 +166,11 @@ class Reader:
                 said.message if text else "How many? Write the number of plants, or the kilos of seed.",
             )
         due = self._due(row, wrong)
-        if faults or crop is None or form is None or due is None:
+        if faults or crop is None or asked is None or form is None or due is None:
             return None, faults
-        standard = form.standard_id if form.way == "plants" else self.standards.get((crop.pk, seed_class))
-        return ReadRow(row.get("order", "").strip(), customer, crop, line, form.form, quantity, due,
-                       row.get("note", "").strip(), standard, form.unit, seed_class), faults  # fmt: skip
+        standard = form.standard_id if form.way == "plants" else self.standards.get((crop.slug, seed_class))
+        return ReadRow(row.get("order", "").strip(), customer, crop, line, asked[0], quantity, due,
+                       row.get("note", "").strip(), standard, seed_class), faults  # fmt: skip
 
     def _class(self, row: Mapping[str, str], form: Method | None, wrong: Wrong) -> str:
         """The class of seed that is asked, by its name; what the method gives where none is written."""
@@ -197,17 +205,20 @@ class Reader:
         text = row.get("cultivar", "").strip()
         if not text or crop is None:
             return None
-        line = self.lines.get((crop.pk, _plain(text)))
+        line = self.lines.get((crop.slug, _plain(text)))
         if line is None:
-            known = ", ".join(sorted(one.name for (pk, _), one in self.lines.items() if pk == crop.pk)) or "none yet"
+            known = (
+                ", ".join(sorted(one.name for (slug, _), one in self.lines.items() if slug == crop.slug)) or "none yet"
+            )
             wrong(
                 "cultivar", "unknown_cultivar", f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {known}."
             )
         return line
 
-    def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> Method | None:
+    def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> tuple[str, Method] | None:
+        """The form as it is kept, and the method that gives it."""
         text = row.get("form", "").strip()
-        known = self.forms.get(crop.pk, {}) if crop else {}
+        known = self.forms.get(crop.slug, {}) if crop else {}
         listed = ", ".join(sorted(known)) or "plug, pot, rooted cutting"
         if not text:
             wrong("form", "missing", f"In which form? Write one of: {listed}.")
@@ -215,9 +226,10 @@ class Reader:
         if crop is None:
             return None
         plain = _plain(text)
-        found = next((m for form, m in known.items() if plain in (_plain(form), _plain(form) + "s")), None)
+        found = next(((form, m) for form, m in known.items() if plain in (_plain(form), _plain(form) + "s")), None)
         if found is None:
             wrong("form", "unknown_form", f"{crop.name} is not raised as “{text}” here. Known: {listed}.")
+            return None
         return found
 
     def _due(self, row: Mapping[str, str], wrong: Wrong) -> Span | None:
@@ -303,7 +315,16 @@ def _repeats(
     line = read.line.pk if read.line else None
     if (
         read.order
-        and (read.order, read.crop.pk, line, read.form, read.seed_class, read.quantity, read.due.start, read.due.end)
+        and (
+            read.order,
+            read.crop.pk,
+            line,
+            read.form,
+            read.seed_class,
+            read.quantity.base,
+            read.due.start,
+            read.due.end,
+        )
         in saved
     ):
         return [Fault(number, "order", "duplicate", f"Order {read.order} holds this very line already. Leave it out.")]

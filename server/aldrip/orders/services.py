@@ -5,31 +5,30 @@ import io
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
-from django.db import transaction
 from psycopg.types.range import DateRange
 
-from aldrip.accounts.context import Ctx
-from aldrip.base.bulk import copy_rows, days, take_ids
+from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.base.bulk import copy_rows, days, json_value, take_ids
 from aldrip.base.errors import Conflict, FieldError, Refused, refuse
 from aldrip.base.importing import neutral
 from aldrip.base.words import plural
 from aldrip.orders.models import Order, OrderLine
+from aldrip.orders.promised import shown
 from aldrip.orders.rows import COLUMNS, ReadRow, check
+from aldrip_core.units import Unit, from_base, plain, unit
 
 LINE = (
     "id", "organisation", "order", "number", "crop", "line", "form", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
-    "under_percent", "delivered", "short_cause", "problem", "version",
+    "under_percent", "delivered", "short_cause", "problems", "version",
 )  # fmt: skip
 
 
-@transaction.atomic
+@act
 def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     """Save order rows, all or none. Raises Refused with every fault as `rows.N.column`.
 
     Returns the ids of the new lines.
     """
-    # One import at a time in an organisation: two people with the same file must not both get in.
-    type(ctx.organisation).objects.select_for_update().get(pk=ctx.organisation.pk)
     checked = check(ctx, rows)
     if checked.faults:
         raise Refused([FieldError(f"rows.{f.row}.{f.column}", f.code, f.message) for f in checked.faults])
@@ -47,8 +46,8 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     for pk, row, order in zip(made, read, orders, strict=True):
         counts[order.pk] = counts.get(order.pk, 0) + 1
         lines.append((
-            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form, row.quantity,
-            row.unit, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", "", 1,
+            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form, row.quantity.base,
+            row.quantity.unit.words, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", json_value([]), 1,
         ))  # fmt: skip
     copy_rows(OrderLine, LINE, lines)
     names = sorted({order.number for order in orders})
@@ -56,7 +55,7 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     ctx.record(
         "orders.take_in",
         f"Took in {plural(len(made), 'order line')}: {shown}.",
-        after={"lines": made[:500]},
+        after={"lines": len(made), "orders": names[:500]},
     )
     return made
 
@@ -79,14 +78,14 @@ def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:
     return [known[number] for number in numbers]
 
 
-@transaction.atomic
-def change_line(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) -> OrderLine:
+@act
+def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str], version: int) -> OrderLine:
     """Change quantity, days, note of an open line. Raises Conflict when somebody saved first."""
     line = ctx.get(OrderLine, line_id, lock=True)
     if line.version != version:
         raise Conflict(
             "Somebody saved this order line first. Nothing of yours was saved.", version=line.version,
-            values=[{"name": "Quantity", "theirs": line.quantity, "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
+            values=[{"name": "Quantity", "theirs": shown(line.quantity, line.unit), "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
         )  # fmt: skip
     if line.state != OrderLine.State.OPEN:
         raise refuse("state", "closed", f"This line is {line.get_state_display()}; it cannot change any more.")
@@ -97,17 +96,18 @@ def change_line(ctx: Ctx, line_id: int, row: Mapping[str, str], version: int) ->
         raise Refused([FieldError(f.column, f.code, f.message) for f in faults])
     read = checked.read[0]
     assert read is not None
-    before = {"quantity": line.quantity, "due": [str(line.due.lower), str(line.due.upper)]}
-    line.quantity, line.due, line.note = read.quantity, DateRange(read.due.start, read.due.end), read.note
+    before = {"quantity": str(line.quantity), "unit": line.unit, "due": [str(line.due.lower), str(line.due.upper)]}
+    line.quantity, line.unit = read.quantity.base, read.quantity.unit.words
+    line.due, line.note = DateRange(read.due.start, read.due.end), read.note
     line.version += 1
     line.save()
     ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}.", line, before=before,
-               after={"quantity": line.quantity, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
+               after={"quantity": str(line.quantity), "unit": line.unit, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
     return line
 
 
-@transaction.atomic
-def cancel_line(ctx: Ctx, line_id: int, reason: str) -> OrderLine:
+@act
+def cancel_line(ctx: Ctx, line_id: Ref, reason: str) -> OrderLine:
     """Cancel an open line; its batches are let go by the room that owns them."""
     line = ctx.get(OrderLine, line_id, lock=True)
     if line.state != OrderLine.State.OPEN:
@@ -116,10 +116,17 @@ def cancel_line(ctx: Ctx, line_id: int, reason: str) -> OrderLine:
         raise refuse("reason", "missing", "Say why it is cancelled.")
     line.state, line.note, line.version = OrderLine.State.CANCELLED, reason.strip()[:300], line.version + 1
     line.chance = line.forecast = None
-    line.problem = ""
+    line.problems = []
     line.save()
     ctx.record("orders.cancel", f"Cancelled order {line.order.number}, line {line.number}: {reason.strip()}.", line)
     return line
+
+
+def typed_quantity(line: OrderLine) -> str:
+    """A promise as a person would write it: plants by their number, seed with its unit."""
+    of = unit(line.unit)
+    number = plain(from_base(line.quantity, of)).replace(",", "")
+    return number if of.is_pieces and of is not Unit.SEED else f"{number} {of.words}"
 
 
 def as_row(line: OrderLine) -> dict[str, str]:
@@ -127,7 +134,7 @@ def as_row(line: OrderLine) -> dict[str, str]:
     last = line.due.upper - timedelta(days=1)
     return {
         "order": line.order.number, "customer": line.order.customer, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": str(line.quantity),
+        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": typed_quantity(line),
         "due": line.due.lower.isoformat(), "until": last.isoformat(), "note": line.note,
     }  # fmt: skip
 
@@ -139,5 +146,7 @@ def export(ctx: Ctx) -> str:
     writer.writerow([*COLUMNS, "state", "chance", "delivered"])
     for line in ctx.rows(OrderLine).select_related("order", "crop", "line").order_by("due", "id"):
         chance = "" if line.chance is None else f"{line.chance:.4f}"
-        writer.writerow([*(neutral(v) for v in as_row(line).values()), line.state, chance, line.delivered])
+        writer.writerow(
+            [*(neutral(v) for v in as_row(line).values()), line.state, chance, shown(line.delivered, line.unit)]
+        )
     return out.getvalue()

@@ -9,7 +9,7 @@ from ninja import Field, Router, Schema
 from ninja.utils import check_csrf
 
 from aldrip.accounts.api import SessionOut, session
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden
 from aldrip.places import services
@@ -119,8 +119,8 @@ class SiteIn(Schema):
     longitude: float | None = None
 
 
-@room.patch("/sites/{int:site_id}", "places.edit", response=SiteOut)
-def change_site(ctx: Ctx, site_id: int, body: SiteIn) -> Any:
+@room.patch("/sites/{ref:site_id}", "places.edit", response=SiteOut)
+def change_site(ctx: Ctx, site_id: Ref, body: SiteIn) -> Any:
     """Where on the globe a site lies."""
     return services.change_site(ctx, site_id, **body.dict())
 
@@ -134,8 +134,8 @@ def add_place(ctx: Ctx, body: NewPlaceIn) -> Any:
     return _place(services.add_place(ctx, body.site_id, body.with_outline(ctx.get(Site, body.site_id))))
 
 
-@room.patch("/places/{int:place_id}", "places.edit", response=PlaceOut)
-def change_place(ctx: Ctx, place_id: int, body: PlaceChange) -> Any:
+@room.patch("/places/{ref:place_id}", "places.edit", response=PlaceOut)
+def change_place(ctx: Ctx, place_id: Ref, body: PlaceChange) -> Any:
     site = ctx.get(Place, place_id).site
     return _place(services.change_place(ctx, place_id, body.with_outline(site), body.active))
 
@@ -147,8 +147,8 @@ class LandUseIn(Schema):
     clean: bool = False
 
 
-@room.post("/places/{int:place_id}/history", "places.edit", response=PlaceOut)
-def record_land_use(ctx: Ctx, place_id: int, body: LandUseIn) -> Any:
+@room.post("/places/{ref:place_id}/history", "places.edit", response=PlaceOut)
+def record_land_use(ctx: Ctx, place_id: Ref, body: LandUseIn) -> Any:
     """What grew on a field in a year."""
     services.record_land_use(ctx, place_id, **body.dict())
     return _place(ctx.get(Place, place_id))

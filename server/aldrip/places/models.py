@@ -3,9 +3,10 @@
 from django.db import models
 
 from aldrip.accounts.models import Organisation
+from aldrip.base.models import Known
 
 
-class Site(models.Model):
+class Site(Known):
     """A piece of ground with a latitude and a climate."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="sites")
@@ -40,7 +41,7 @@ class Kind(models.TextChoices):
     FIELD = "field", "Field"
 
 
-class Place(models.Model):
+class Place(Known):
     """Somewhere plants stand. `shared` capacity is summed; `whole` places take one use at a time."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="places")

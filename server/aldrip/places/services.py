@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import transaction
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import Member, Organisation, Role, User
 from aldrip.accounts.services import check_days, check_timezone, is_empty, make_user
 from aldrip.base.errors import FieldError, Forbidden, Refused, refuse
@@ -77,8 +77,8 @@ def unit_of(spec: PlaceSpec) -> str:
     return spec.unit or ("trays" if spec.kind in IN_TRAYS else "m²")
 
 
-@transaction.atomic
-def change_site(ctx: Ctx, site_id: int, *, latitude: float, longitude: float | None) -> Site:
+@act
+def change_site(ctx: Ctx, site_id: Ref, *, latitude: float, longitude: float | None) -> Site:
     """Where on the globe a site lies; outlines are kept in degrees and stay where they are."""
     site = ctx.get(Site, site_id, lock=True)
     check_climate(latitude, site.monthly_c)
@@ -92,8 +92,8 @@ def change_site(ctx: Ctx, site_id: int, *, latitude: float, longitude: float | N
     return site
 
 
-@transaction.atomic
-def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
+@act
+def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
     """A new place at a site."""
     site = ctx.get(Site, site_id)
     check_place(spec)
@@ -109,8 +109,8 @@ def add_place(ctx: Ctx, site_id: int, spec: PlaceSpec) -> Place:
     return place
 
 
-@transaction.atomic
-def change_place(ctx: Ctx, place_id: int, spec: PlaceSpec, active: bool = True) -> Place:
+@act
+def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) -> Place:
     """Change what a place holds, or close it."""
     place = ctx.get(Place, place_id, lock=True)
     if spec.outline is None and spec.kind == Kind.FIELD:  # not typed again: it stays
@@ -182,8 +182,8 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
     return organisation, user
 
 
-@transaction.atomic
-def record_land_use(ctx: Ctx, place_id: int, *, year: int, crop: str, family: str = "", clean: bool = False) -> LandUse:
+@act
+def record_land_use(ctx: Ctx, place_id: Ref, *, year: int, crop: str, family: str = "", clean: bool = False) -> LandUse:
     """What grew on a field in a year; written again it replaces what was said of that crop and year."""
     place = ctx.get(Place, place_id, lock=True)
     if place.kind != Kind.FIELD:

@@ -6,25 +6,30 @@ from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
-from django.db.models import Max, Q
+from django.db.models import Max, Q, QuerySet
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.words import plural, share
 from aldrip.batches.forecasting import LIVE
-from aldrip.batches.ground import AHEAD, Ground
+from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.diary.models import Task
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
+from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.flowering import match_of
 from aldrip.seedcrops.isolation import Surroundings, judge
+from aldrip.seedcrops.laying import saved_batch
 from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip.seedcrops.reading import WAYS
+from aldrip_core.ground import AHEAD
 from aldrip_core.nick import RemedyClass
 from aldrip_core.refusal import Refused
+from aldrip_core.stages import Trait
+from aldrip_core.units import from_base, plain, unit
 
 OLD_TEST_DAYS = 365
 
@@ -75,17 +80,19 @@ def _orders(ctx: Ctx) -> list[Decision]:
     # A line whose batch asks for a re-sowing waits in Batches, not here as well.
     open_lines = open_lines.exclude(allocations__batch__decide_by__gte=ctx.today)
     found = []
-    for line in open_lines.filter(
-        Q(problem__startswith="Cannot be met")
-        | Q(problem__startswith="No method")
-        | Q(chance=0.0)
-        | Q(allocations=None)
-    ).order_by("due"):
+    asks = Q(problems__contains=[{"code": "late"}]) | Q(problems__contains=[{"code": "refused"}])
+    for line in open_lines.filter(asks | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
         text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
                                 f"Order {line.order.number} will not be filled in time.")  # fmt: skip
         found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",
-                              f"{line.order.customer}, {line.quantity:,} {line.crop.name.lower()}: {text}", f"/orders?line={line.pk}", "See the cures"))  # fmt: skip
+                              f"{line.order.customer}, {promised(line)} {line.crop.name.lower()}: {text}", f"/orders?line={line.pk}", "See the cures"))  # fmt: skip
     return found
+
+
+def promised(line: OrderLine) -> str:
+    """What a line promises: plants by their number, seed with its unit."""
+    of = unit(line.unit)
+    return plain(from_base(line.quantity, of)) + ("" if of.is_pieces else f" {of.words}")
 
 
 def _places(ground: Ground) -> list[Decision]:
@@ -95,7 +102,7 @@ def _places(ground: Ground) -> list[Decision]:
         for run in sorted(ground.over(pk, ground.today, end), key=lambda r: -r.amount)[:1]:
             week = run.start.isocalendar().week
             found.append(Decision("places", run.start, f"{lane.place.name} over",
-                                  f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",
+                                  f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit.words} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",
                                   f"/batches?view=board&place={pk}", "See the board"))  # fmt: skip
     return found
 
@@ -138,7 +145,9 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
         if visit.state != Inspection.State.SIGNED and visit.planned_on <= ctx.today + timedelta(days=3):
             found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"Inspect {block.batch.crop.name.lower()} on {block.field.name}: {visit.words.lower()}.",
                                   f"/seedcrops/inspections/{visit.pk}", "Count"))  # fmt: skip
-    if any(s.actual_start for s in block.batch.stages.all() if s.kind == "harvest"):
+    saved = saved_batch(block)
+    cut, flower = saved.with_trait(Trait.LOADS), saved.with_trait(Trait.FLOWERS)
+    if cut is not None and cut.actual_start:
         return found
     try:
         match = match_of(block, today=ctx.today)
@@ -152,8 +161,8 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
                               link, "See the remedies"))  # fmt: skip
     near = judge(around, block).open
     if near:
-        flower = next((s.planned.lower for s in block.batch.stages.all() if s.kind == "flower"), ctx.today)
-        worst, first = max(near, key=lambda b: b.short_m), match.first if match else flower
+        flowers = match.first if match else flower.planned.lower if flower else ctx.today
+        worst, first = max(near, key=lambda b: b.short_m), flowers
         found.append(Decision("seedcrops", max(ctx.today, first - timedelta(days=7)), f"isolation of {code}",
                               f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
                               f"{link}/isolation", "See the cures"))  # fmt: skip
@@ -220,7 +229,7 @@ def _seed_lots(ctx: Ctx) -> list[Decision]:
 def _sowing(ctx: Ctx) -> list[Decision]:
     soon = ctx.today + timedelta(days=7)
     rows = ctx.rows(Batch).filter(
-        state=Batch.State.PLANNED, stages__order=0, stages__planned__startswith__lt=soon, lot=None, method_snapshot__by_seed=True
+        state=Batch.State.PLANNED, stages__in=_first_stages(), stages__planned__startswith__lt=soon, lot=None, method_snapshot__by_seed=True
     ).select_related("crop")  # fmt: skip
     return [Decision("sowing", None, f"lot for {b.code}", f"{b.crop.name} {b.code} is to be sown within a week and has no seed lot.",
                      f"/sowing?card={b.pk}", "Choose a lot") for b in rows]  # fmt: skip
@@ -250,6 +259,11 @@ def _deliveries(ctx: Ctx) -> list[Decision]:
     ]  # fmt: skip
 
 
+def _first_stages() -> QuerySet[BatchStage]:
+    """Of each batch the stage with which it begins."""
+    return BatchStage.objects.filter(order=0)
+
+
 QUIET = {
     "orders": ("line open", "lines open"), "methods": ("method", "methods"), "places": ("place", "places"),
     "batches": ("batch standing", "batches standing"), "sowing": ("card this week", "cards this week"),
@@ -263,9 +277,9 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
     week = ctx.today + timedelta(days=7)
     return {
         "orders": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).count(),
-        "methods": ctx.shared_rows(Method).count(),
+        "methods": Library(ctx).rows(Method).count(),
         "batches": ctx.rows(Batch).filter(state__in=(Batch.State.SOWN, Batch.State.READY)).count(),
-        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, method__way="plants", stages__order=0, stages__planned__startswith__lt=week).count(),
+        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, method__way="plants", stages__in=_first_stages(), stages__planned__startswith__lt=week).count(),
         "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
         "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),
@@ -288,9 +302,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     end = max(start + timedelta(days=7 * 78), _last_planned(ctx, start))
     first, last = ground.index(start), ground.index(end)
     shares = [
-        lane.load[first:last] / lane.usable
-        for lane in ground.lanes.values()
-        if lane.usable and lane.place.sharing != "whole"
+        lane.load[first:last] / lane.usable for lane in ground.lanes.values() if lane.usable and not lane.place.whole
     ]
     fullest = np.max(shares, axis=0) if shares else np.zeros(last - first)
     due = Counter(
@@ -301,7 +313,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     )  # fmt: skip
     waiting = decisions(ctx, ground)
     by_room = Counter(d.room for d in waiting)
-    quiet = {**quiet_counts(ctx), "places": len(ground.lanes)}
+    quiet = {**quiet_counts(ctx), "places": sum(not lane.place.closed for lane in ground.lanes.values())}
     first_said: dict[str, Decision] = {}
     for decision in waiting:
         first_said.setdefault(decision.room, decision)

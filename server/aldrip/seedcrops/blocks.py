@@ -5,29 +5,28 @@ from dataclasses import replace
 from datetime import date
 from typing import Any
 
-from django.db import transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.doing import began, is_seed_crop
 from aldrip.batches.editing import Change, apply_plan, stands_alone
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
-from aldrip.batches.planner import Plan, plan_batch
-from aldrip.batches.saved import load_batch, request_of
+from aldrip.batches.models import Batch, BatchInput, Occupancy
+from aldrip.batches.saved import Saved, load_batch, request_of
 from aldrip.diary.models import Task
 from aldrip.diary.services import finish
 from aldrip.lots.models import Lot
-from aldrip.lots.services import amount, move
+from aldrip.lots.taking import Wanted, take_from_stock
 from aldrip.methods.models import ClassScheme, usual_class
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import polygon_of, ring_of
 from aldrip.places.models import Kind, Place
 from aldrip.seedcrops.inspecting import move_visits, plan_visits
 from aldrip.seedcrops.laying import (
+    CLEARABLE,
     ROLES,
     Layout,
     LayoutChange,
@@ -43,14 +42,18 @@ from aldrip.seedcrops.laying import (
     state_of,
 )
 from aldrip.seedcrops.models import BlockParent, BlockSowing, FlowerObservation, Inspection, SeedBlock
+from aldrip_core.batch_plan import Plan, Stand, plan_batch
 from aldrip_core.geometry import area_m2, open_ring
+from aldrip_core.stage_dates import Anchor
+from aldrip_core.units import Quantity, Unit, exact
 
 
-@transaction.atomic
-def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: dict[str, Any] | None = None,
+@act
+def lay_out(ctx: Ctx, batch_id: Ref, *, field_id: int | None = None, outline: dict[str, Any] | None = None,
             corners_m: list[tuple[float, float]] | None = None, bearing_deg: float | None = None) -> SeedBlock:  # fmt: skip
     """Lay a batch of seed out on its field, with the method's pattern and the sowing days that let the parents meet."""
-    batch, stages = load_batch(ctx, batch_id, lock=True)
+    saved = load_batch(ctx, batch_id, lock=True)
+    batch = saved.batch
     if not is_seed_crop(batch):
         raise refuse("batch_id", "no_seed_crop", f"Batch {batch.code} is not grown for seed.")
     if SeedBlock.objects.filter(batch=batch).exists():
@@ -59,7 +62,7 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
         raise refuse(
             "batch_id", "closed", f"Batch {batch.code} is {batch.state}; a block is laid out before it is sown."
         )
-    place = ctx.get(Place, field_id) if field_id else stages[0].place
+    place = ctx.get(Place, field_id) if field_id else saved.first.place
     if place is None or place.kind != Kind.FIELD:
         raise refuse(
             "field_id",
@@ -70,7 +73,7 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
         raise refuse("outline", "missing", f"{place.name} has no outline yet. Enter its corners, or paste GeoJSON.")
     ring = open_ring(corners_m, "corners_m") if corners_m else ring_of(place.site, outline or place.outline, "outline")
     area_m2(ring)
-    _stand_on(ctx, batch, stages, place, int(area_m2(ring)))
+    _stand_on(ctx, saved, place, int(area_m2(ring)))
     stands_alone(batch, Occupancy.objects.filter(stage__batch__seed_block__isnull=False))
     given = batch.method_snapshot["layout"]
     lines = parent_lines(batch)
@@ -82,7 +85,7 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
         planter_rows=given.get("planter_rows"), in_row_cm=given.get("in_row_cm", {}), establishment=given.get("establishment", {}),
         target_per_m2=given.get("target_per_m2"),
     )  # fmt: skip
-    sow = stages[0].planned.lower
+    sow = saved.first.planned.lower
     days = meeting_days(lines, sow, place)
     for role, line in lines.items():
         BlockParent.objects.create(block=block, role=role, line=line, sow_on=days[role])
@@ -93,38 +96,43 @@ def lay_out(ctx: Ctx, batch_id: int, *, field_id: int | None = None, outline: di
     return block
 
 
-def _stand_on(ctx: Ctx, batch: Batch, stages: list[BatchStage], place: Place, area: int) -> None:
+def _stand_on(ctx: Ctx, saved: Saved, place: Place, area: int) -> None:
     """The batch stands on this field with all of its block, and its plan follows."""
-    request = request_of(batch, stages)
-    kind = stages[0].place.kind if stages[0].place else Kind.FIELD
-    places = {s.order: place.pk for s in request.definition.stages if s.place_kind == kind}
+    batch = saved.batch
     ground = Ground(ctx, without=[batch.pk])
+    request = request_of(saved, ground.stood)
+    kind = saved.first.place.kind if saved.first.place else Kind.FIELD
+    places = {s.key: (Stand(place.pk),) for s in request.method.stages if s.place_kind == kind}
     plan = plan_batch(replace(request, places={**request.places, **places}, start=area), ground, working=False)
-    apply_plan(ctx, batch, stages, plan)
+    apply_plan(ctx, saved, plan)
     refresh(ctx, batches=[batch.pk])
 
 
-def plan_for(ctx: Ctx, batch: Batch, stages: list[BatchStage], sow_on: date) -> Plan | None:
+def plan_for(ctx: Ctx, saved: Saved, sow_on: date) -> Plan | None:
     """The plan of a batch whose block is first sown on a day; None where it stays, or is sown already."""
-    if batch.state != Batch.State.PLANNED or stages[0].planned.lower == sow_on:
+    batch = saved.batch
+    if batch.state != Batch.State.PLANNED or saved.first.planned.lower == sow_on:
         return None
     ground = Ground(ctx, without=[batch.pk])
-    return plan_batch(replace(request_of(batch, stages), sow=sow_on, dates=()), ground, working=False)
+    request = replace(request_of(saved, ground.stood), anchor=Anchor(sow=sow_on), dates={})
+    return plan_batch(request, ground, working=False)
 
 
 def _plan_follows(ctx: Ctx, block: SeedBlock, sow_on: date) -> None:
     """The batch's own dates follow the first sowing day of its block."""
-    batch, stages = load_batch(ctx, block.batch_id, lock=True)
-    plan = plan_for(ctx, batch, stages, sow_on)
+    saved = load_batch(ctx, block.batch_id, lock=True)
+    plan = plan_for(ctx, saved, sow_on)
     if plan is not None:
-        apply_plan(ctx, batch, stages, plan)
-        refresh(ctx, batches=[batch.pk])
+        apply_plan(ctx, saved, plan)
+        refresh(ctx, batches=[saved.batch.pk])
 
 
 def block_leads(batch: Batch, change: Change) -> None:
     """A laid-out batch takes its field, size and sowing days from its block. Raises Refused for a change past it."""
     moves = change.place_id is not None or change.back_to_planned
-    moves = moves or (batch.state == Batch.State.PLANNED and (change.stage or 0) == 0 and bool(change.shift_days))
+    root = next((s["key"] for s in batch.method_snapshot.get("stages", ()) if not s.get("after")), "")
+    moves = moves or bool(change.split)
+    moves = moves or (batch.state == Batch.State.PLANNED and (change.stage or root) == root and bool(change.shift_days))
     for name in ("sow_on", "ready_on", "start", "trays", "seed_g", "rung"):
         moves = moves or getattr(change, name) is not None
     if not moves or not is_seed_crop(batch):
@@ -138,8 +146,8 @@ def block_leads(batch: Batch, change: Change) -> None:
         )  # fmt: skip
 
 
-@transaction.atomic
-def take_up(ctx: Ctx, block_id: int, *, version: int) -> Batch:
+@act
+def take_up(ctx: Ctx, block_id: Ref, *, version: int) -> Batch:
     """Take a layout up before anything was done on it; the batch may be laid out anew, on another field too."""
     ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
@@ -158,7 +166,7 @@ def take_up(ctx: Ctx, block_id: int, *, version: int) -> Batch:
             raise refuse("block", "begun", f"{block.batch.code} was {words} on {block.field.name}; its layout stays.")
     said = f"Took the layout of {block.batch.code} on {block.field.name} up."
     ctx.record("block.take_up", said, block, before=state_of(block))
-    visits = ctx.rows(Task).filter(subject_kind="batch", subject_id=block.batch_id, kind__startswith="inspect-")
+    visits = ctx.rows(Task).filter(subject=block.batch.uuid, key__startswith="inspect:")
     visits.filter(state=Task.State.TODO).delete()
     batch = block.batch
     block.delete()
@@ -180,8 +188,8 @@ def _history_allows(ctx: Ctx, block: SeedBlock) -> None:
         )
 
 
-@transaction.atomic
-def keep(ctx: Ctx, block_id: int, change: LayoutChange, *, version: int) -> SeedBlock:
+@act
+def keep(ctx: Ctx, block_id: Ref, change: LayoutChange, *, version: int) -> SeedBlock:
     """Save a change of the layout that was seen with its consequences. Raises Conflict when somebody saved first."""
     ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
@@ -223,7 +231,7 @@ def _words(change: LayoutChange) -> str:
     said = []
     for name in LayoutChange.__dataclass_fields__:
         value = getattr(change, name)
-        if value is None or value == {}:
+        if value is None or value == {} or name == "clears":
             continue
         shown = ", ".join(f"{k} {v}" for k, v in value.items()) if isinstance(value, dict) else value
         said.append(f"{name.replace('_', ' ').replace(' deg', '').replace(' m', '')} {shown}")
@@ -233,6 +241,8 @@ def _words(change: LayoutChange) -> str:
 def _both(layout: Layout, change: LayoutChange) -> list[dict[str, Any]]:
     rows = []
     for name in LayoutChange.__dataclass_fields__:
+        if name == "clears":
+            continue
         yours, theirs = getattr(change, name), getattr(layout, name)
         if yours not in (None, {}) and yours != theirs:
             rows.append(
@@ -254,10 +264,10 @@ def _may_change(block: SeedBlock, change: LayoutChange) -> None:
         raise refuse(f"sow_on.{gone[0]}", "happened", f"The {ROLES[gone[0]]} is sown; its day cannot move.")
 
 
-@transaction.atomic
+@act
 def sow(
     ctx: Ctx,
-    block_id: int,
+    block_id: Ref,
     *,
     role: str,
     lot_id: int,
@@ -280,21 +290,24 @@ def sow(
     if not 0 < kg <= 1e6:
         raise refuse("kg", "missing", "How many kilos were sown?")
     lot = _parent_seed(ctx, block, parent, lot_id)
-    batch, stages = load_batch(ctx, block.batch_id, lock=True)
+    saved = load_batch(ctx, block.batch_id, lock=True)
+    batch = saved.batch
     if batch.state not in (Batch.State.PLANNED, Batch.State.SOWN) or hasattr(block, "male_removal"):
         raise refuse("role", "closed", "Sowing is over in this block.")
-    factor = 1000 if lot.unit == "g" else 1
     made = BlockSowing.objects.create(
-        organisation=ctx.organisation, by=ctx.user, parent=parent, lot=lot, sown_on=on, kg=amount(kg), rows=rows, happened_at=ctx.at(on),
+        organisation=ctx.organisation, by=ctx.user, parent=parent, lot=lot, sown_on=on, kg=exact(kg), rows=rows, happened_at=ctx.at(on),
         client_uuid=client_uuid,
     )  # fmt: skip
-    move(ctx, lot, -amount(kg * factor), "sown", on=on, subject=batch, subject_code=batch.code)
-    BatchInput.objects.create(stage=stages[0], lot=lot, quantity=amount(kg * factor))
+    wanted = Wanted(batch.crop, parent.line)
+    taken = take_from_stock(
+        ctx, lot, Quantity.of(kg, Unit.KILOGRAM), "sown", on=on, wanted=wanted, subject=batch, subject_code=batch.code
+    )
+    BatchInput.objects.create(stage=saved.first, lot=lot, quantity=-taken.quantity, taken_on=on)
     if batch.state == Batch.State.PLANNED:
-        began(ctx, batch, stages, start=int(area_m2(ring_m(block))), on=on)
+        began(ctx, saved, start=int(area_m2(ring_m(block))), on=on, whole=False)
         refresh(ctx, batches=[batch.pk])
     if all(p.sown.exists() for p in block.parents.all()):
-        finish(ctx, subject_kind="batch", subject_id=batch.pk, stage=0, kinds=["sow"])
+        finish(ctx, subject=batch.uuid, stages=[saved.first.key], at=("before", "start"))
     block.version += 1
     block.save(update_fields=["version"])
     move_visits(ctx, load_block(ctx, block_id))
@@ -309,7 +322,7 @@ def sow(
 def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -> Lot:
     """The lot that a line is sown from: of this line, of a class that may be multiplied, with its label."""
     lot = ctx.get(Lot, lot_id)
-    if lot.line_id != parent.line_id:
+    if lot.line is None or lot.line.slug != parent.line.slug:
         raise refuse("lot_id", "other_line", f"Lot {lot.code} is not {parent.line.name}.")
     scheme = class_scheme(ctx)
     allowed: list[str] = (
@@ -333,8 +346,8 @@ def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -
     return lot
 
 
-@transaction.atomic
-def undo(ctx: Ctx, block_id: int) -> SeedBlock:
+@act
+def undo(ctx: Ctx, block_id: Ref) -> SeedBlock:
     """Take back the last change of the layout: a new change from what the audit says stood before."""
     ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
@@ -344,10 +357,11 @@ def undo(ctx: Ctx, block_id: int) -> SeedBlock:
             "block", "nothing_to_undo", "Nothing of the layout was changed since, or something else was done after it."
         )
     before = event.before or {}
-    given = {name: before[name] for name in LayoutChange.__dataclass_fields__}
+    given = {name: before[name] for name in LayoutChange.__dataclass_fields__ if name in before}
+    given["clears"] = frozenset(name for name in CLEARABLE if name in before and before[name] is None)
     given["sow_on"] = {role: date.fromisoformat(day) for role, day in given["sow_on"].items()}
     made = keep(ctx, block_id, LayoutChange(**given), version=block.version)
-    undoing = ctx.rows(AuditEvent).filter(action="block.keep", subject_id=block.pk).order_by("-id")[0]
+    undoing = ctx.rows(AuditEvent).filter(action="block.keep", subject=block.uuid).order_by("-id")[0]
     event.undone_by = undoing
     event.save(update_fields=["undone_by"])
     undoing.action = "block.undo"
@@ -358,16 +372,16 @@ def undo(ctx: Ctx, block_id: int) -> SeedBlock:
 
 def last_change(ctx: Ctx, block: SeedBlock) -> AuditEvent | None:
     """The newest change of a block's layout, if nothing was done to the block since."""
-    event = ctx.rows(AuditEvent).filter(subject_kind="seedblock", subject_id=block.pk).order_by("-id").first()
+    event = ctx.rows(AuditEvent).filter(subject=block.uuid).order_by("-id").first()
     if event is None or event.action != "block.keep" or (event.after or {}).get("version") != block.version:
         return None
     return event
 
 
-@transaction.atomic
+@act
 def choose_scheme(ctx: Ctx, slug: str) -> ClassScheme:
     """The classes of seed that the house goes by; what is promised or grown in other classes bars a change."""
-    scheme = ctx.shared_rows(ClassScheme).filter(slug=slug).order_by("organisation_id").first()
+    scheme = Library(ctx).rows(ClassScheme).filter(slug=slug).first()
     if scheme is None:
         raise refuse("slug", "not_a_choice", "There is no such scheme of classes.")
     names = set(scheme.names())

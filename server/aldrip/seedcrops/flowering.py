@@ -5,12 +5,11 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from django.db import transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
-from aldrip.diary.models import Task
+from aldrip.diary.services import Work, drop_task, put_task
 from aldrip.methods.models import Remedy
+from aldrip.methods.resolver import Library
 from aldrip.places.climate import climate_of
 from aldrip.seedcrops.laying import ROLES, load_block, phenology_of, ring_m
 from aldrip.seedcrops.models import BlockParent, FlowerObservation, RemedyUse, SeedBlock
@@ -138,7 +137,7 @@ def cures_for(ctx: Ctx, block: SeedBlock, match: Match, uses: list[RemedyUse]) -
     slug = block.batch.crop.slug
     last = {use.remedy_id: use for use in sorted(uses, key=lambda u: u.pk)}
     found = []
-    for row in ctx.shared_rows(Remedy).order_by("id"):
+    for row in Library(ctx).rows(Remedy).order_by("id"):
         if row.crops and slug not in row.crops:
             continue
         given, use = _in_core(row), last.get(row.pk)
@@ -163,16 +162,16 @@ def after_cures(match: Match, cures: list[Cure]) -> core.Outlook | None:
     return core.outlook(female=match.parents["F"].parent, male=match.parents["M"].parent, remedies=chosen)
 
 
-@transaction.atomic
+@act
 def observe(
     ctx: Ctx,
-    block_id: int,
+    block_id: Ref,
     *,
     role: str,
     stage: str,
     on: date,
     client_uuid: uuid.UUID,
-    replaces: int | None = None,
+    replaces: Ref | None = None,
     reason: str = "",
 ) -> FlowerObservation:
     """A stage was seen on a parent: its flowering is foreseen anew, and the visits move with it."""
@@ -215,8 +214,8 @@ def observe(
     return made
 
 
-@transaction.atomic
-def choose_remedy(ctx: Ctx, block_id: int, *, remedy_id: int, chosen: bool, client_uuid: uuid.UUID) -> RemedyUse:
+@act
+def choose_remedy(ctx: Ctx, block_id: Ref, *, remedy_id: int, chosen: bool, client_uuid: uuid.UUID) -> RemedyUse:
     """Choose or drop a remedy. One that no longer works is refused."""
     ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(RemedyUse).filter(client_uuid=client_uuid).first()
@@ -235,14 +234,12 @@ def choose_remedy(ctx: Ctx, block_id: int, *, remedy_id: int, chosen: bool, clie
         organisation=ctx.organisation, by=ctx.user, block=block, remedy=cure.remedy, role=cure.role, chosen=chosen, happened_at=ctx.now,
         client_uuid=client_uuid, gap_days=match.now.gap_days if match.now else None,
     )  # fmt: skip
-    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": f"remedy-{remedy_id}"}
+    work = Work(f"remedy:{cure.remedy.slug}", "remedy", f"{cure.remedy.name} ({ROLES[cure.role]})")
     if chosen:
-        Task.objects.create(
-            organisation=ctx.organisation, title=f"{cure.remedy.name} ({ROLES[cure.role]})"[:200], subject_code=block.batch.code, place=block.field,
-            due_from=ctx.today, due_to=max(cure.until, ctx.today) + timedelta(days=1), minutes=90, caution=cure.remedy.caution, **subject,
-        )  # fmt: skip
+        put_task(ctx, block.batch, work, place=block.field, due=ctx.today, until=max(cure.until, ctx.today) + timedelta(days=1), minutes=90,
+                 caution=cure.remedy.caution)  # fmt: skip
     else:
-        ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
+        drop_task(ctx, block.batch, work)
     ctx.record("block.remedy", f"{'Chose' if chosen else 'Dropped'} for {block.batch.code}: {cure.remedy.name}.", block)
     return made
 
@@ -260,10 +257,10 @@ def bees(block: SeedBlock, match: Match) -> dict[str, Any] | None:
     }  # fmt: skip
 
 
-@transaction.atomic
-def order_hives(ctx: Ctx, block_id: int, *, hives: int, on: date) -> SeedBlock:
+@act
+def order_hives(ctx: Ctx, block_id: Ref, *, hives: int, on: date) -> SeedBlock:
     """Hives are ordered for a day; the day sheet says when they come, and that nobody sprays then."""
-    block = ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id, lock=True)
     if not 0 < hives <= 1000:
         raise refuse("hives", "out_of_range", "How many hives? 1 to 1 000.")
     if on < ctx.today:
@@ -271,13 +268,8 @@ def order_hives(ctx: Ctx, block_id: int, *, hives: int, on: date) -> SeedBlock:
     block.hives, block.hives_on = hives, on
     block.version += 1
     block.save(update_fields=["hives", "hives_on", "version"])
-    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": "hives"}
-    ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
-    Task.objects.create(
-        organisation=ctx.organisation, title=f"{hives} hives arrive", subject_code=block.batch.code, place=block.field, due_from=on,
-        due_to=on + timedelta(days=1), part_of_day="early", minutes=60,
-        caution="Stings. No spraying while bees fly; tell whoever sprays nearby", **subject,
-    )  # fmt: skip
+    put_task(ctx, block.batch, Work("hives", "hives", f"{hives} hives arrive"), place=block.field, due=on, part="early", minutes=60,
+             caution="Stings. No spraying while bees fly; tell whoever sprays nearby")  # fmt: skip
     ctx.record("block.hives", f"{hives} hives for {block.batch.code} on {on.day} {on:%b}.", block)
     return block
 

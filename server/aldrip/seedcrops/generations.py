@@ -7,7 +7,17 @@ from aldrip.accounts.context import Ctx
 from aldrip.lots.models import Lot
 from aldrip.methods.models import ClassScheme, Line
 from aldrip.methods.services import class_scheme
-from aldrip.seedcrops.laying import Layout, layout_of, parent_lots, plan_drill, plan_rows, ring_m, tgw_for
+from aldrip.seedcrops.laying import (
+    Layout,
+    kilos,
+    kilos_of,
+    layout_of,
+    parent_lots,
+    plan_drill,
+    plan_rows,
+    ring_m,
+    tgw_for,
+)
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.generations import GenerationStep, ParentInput, generations
 from aldrip_core.geometry import area_m2
@@ -79,19 +89,15 @@ def generations_out(ctx: Ctx, block: SeedBlock, weights: Weights) -> dict[str, A
                     f"{parents[role].line.name}, every {block.in_row_cm[role]:g} cm",
                 )
             )
-    for role, kilos in needed.items():
-        stock = sum(
-            float(lot.balance) / (1000 if lot.unit == "g" else 1)
-            for lot in lots
-            if lot.line_id == parents[role].line_id
-        )
+    for role, asked in needed.items():
+        stock = sum(kilos_of(lot) for lot in lots if lot.line_id == parents[role].line_id)
         sown = sum(float(s.kg) for s in parents[role].sown.all())
         told = (
             f"{sown:,.1f} kg sown"
             if sown
-            else f"{stock:,.1f} kg in stock" + (f", {kilos - stock:,.1f} kg short" if kilos > stock else "")
+            else f"{stock:,.1f} kg in stock" + (f", {asked - stock:,.1f} kg short" if asked > stock else "")
         )
-        rungs.append(_rung(f"seed.{role}", f"Parent seed {role}" if role != "S" else "Seed sown", kilos, "kg", told))
+        rungs.append(_rung(f"seed.{role}", f"Parent seed {role}" if role != "S" else "Seed sown", asked, "kg", told))
     classes, working = _above(ctx, block, area, needed)
     return {"rungs": rungs, "classes": classes, "problem": "", "working": working}
 
@@ -104,7 +110,7 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
     """The class above for each line: its area and the seed of the class above that."""
     scheme = class_scheme(ctx)
     above = block.batch.method_snapshot["layout"].get("above", {})
-    expected = block.batch.expected
+    expected = kilos(block.batch.expected)
     if scheme is None or not area or not expected or not all(needed.values()):
         return [], ()
     names = scheme.names()
@@ -112,7 +118,7 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
     if not first:
         return [], ()
     lines = {p.role: p.line.name for p in block.parents.all()}
-    inputs = tuple(ParentInput(lines[role], kilos / area) for role, kilos in needed.items())
+    inputs = tuple(ParentInput(lines[role], asked / area) for role, asked in needed.items())
     own = GenerationStep(names[block.seed_class], expected / area, 1.0, inputs=inputs)
     found: list[dict[str, Any]] = []
     working: list[Step] = []
@@ -121,7 +127,7 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
             continue
         step = GenerationStep(f"{names[first[0]]} {lines[role]}", above[role]["yield_kg_per_ha"], above[role]["recovery"],
                               above[role]["seed_rate_kg_per_ha"], of_line=lines[role])  # fmt: skip
-        result = generations(need_kg=block.batch.needed, steps=[own, step])
+        result = generations(need_kg=kilos(block.batch.needed) or 0.0, steps=[own, step])
         up = result.steps[1]
         found.append({
             "seed_class": names[first[0]], "line": lines[role], "role": role, "kg": up.clean_kg, "area_ha": up.area_ha,

@@ -2,28 +2,30 @@
 
 import uuid
 from collections import defaultdict
-from datetime import date, timedelta
+from datetime import date
+from decimal import Decimal
 
-from django.db import transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.doing import reached
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch, Yield
 from aldrip.batches.saved import load_batch
-from aldrip.diary.models import Task
+from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.lots import processing, releasing
 from aldrip.lots.descent import batches_behind
 from aldrip.lots.models import Intake, Lot, LotParent, Status, Verdict
+from aldrip.lots.moving import of_lot
 from aldrip.lots.processing import Cleaned, Dried, Load
-from aldrip.lots.services import amount
+from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import sown_on
 from aldrip.seedcrops.inspecting import field_standard, wanting
 from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
+from aldrip_core.stages import Trait
+from aldrip_core.units import Quantity, Unit
 
 HOW = ("cut and destroyed", "harvested first")
 
@@ -33,8 +35,8 @@ def _day(ctx: Ctx, on: date) -> None:
         raise refuse("on", "in_the_future", f"{on} is still to come. Record it on the day.")
 
 
-@transaction.atomic
-def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.UUID) -> MaleRemoval:
+@act
+def male_out(ctx: Ctx, block_id: Ref, *, on: date, how: str, client_uuid: uuid.UUID) -> MaleRemoval:
     """The male rows and borders are out of the block; only then the female may be cut."""
     ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(MaleRemoval).filter(client_uuid=client_uuid).first()
@@ -65,15 +67,16 @@ def male_out(ctx: Ctx, block_id: int, *, on: date, how: str, client_uuid: uuid.U
     return made
 
 
-@transaction.atomic
-def harvest(ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: bool, client_uuid: uuid.UUID) -> Intake:
+@act
+def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: bool, client_uuid: uuid.UUID) -> Intake:
     """A load of the block at the door: refused, or a raw lot with its passport. The female only after the male is out."""
     ctx.get(SeedBlock, block_id, lock=True)
     done = ctx.rows(Intake).filter(client_uuid=client_uuid).first()
     if done is not None:
         return done
     block = load_block(ctx, block_id)
-    batch, stages = load_batch(ctx, block.batch_id, lock=True)
+    saved = load_batch(ctx, block.batch_id, lock=True)
+    batch = saved.batch
     _day(ctx, on)
     _may_harvest(block, batch, on)
     if not equipment_clean:
@@ -92,10 +95,10 @@ def harvest(ctx: Ctx, block_id: int, load: Load, *, on: date, equipment_clean: b
         ctx, load, lot, subject=batch, subject_code=batch.code, limit_percent=limit, on=on, client_uuid=client_uuid
     )
     if lot is not None:
-        row = next(s for s in stages if s.kind == "harvest")
-        Yield.objects.create(stage=row, lot=lot, quantity=amount(load.net_kg))
+        row = saved.with_trait(Trait.LOADS) or saved.last
+        Yield.objects.create(stage=row, lot=lot, quantity=of_lot(lot, load.net_kg))
         _parents(block, lot)
-        reached(ctx, batch, stages, row, on)
+        reached(ctx, saved, row.key, on)
         if intake.decision == "dry now":
             _dry_task(ctx, block, lot, load, limit)
         refresh(ctx, batches=[batch.pk])
@@ -137,75 +140,79 @@ def _may_harvest(block: SeedBlock, batch: Batch, on: date) -> None:
 
 def _parents(block: SeedBlock, lot: Lot) -> None:
     """The lots that were sown are the parents of what was harvested."""
-    sown: dict[int, tuple[Lot, float]] = {}
-    for one in BlockSowing.objects.filter(parent__block=block).select_related("lot"):
-        factor = 1000 if one.lot.unit == "g" else 1
-        before = sown.get(one.lot_id, (one.lot, 0.0))[1]
-        sown[one.lot_id] = (one.lot, before + float(one.kg) * factor)
+    sown: dict[int, tuple[Lot, Decimal]] = {}
+    for one in BlockSowing.objects.filter(parent__block=block).select_related("lot__crop"):
+        before = sown.get(one.lot_id, (one.lot, Decimal(0)))[1]
+        taken = in_lots_unit(one.lot, Quantity.of(one.kg, Unit.KILOGRAM), "lot_id")
+        sown[one.lot_id] = (one.lot, before + taken)
     for parent, quantity in sown.values():
-        LotParent.objects.create(child=lot, parent=parent, quantity=amount(quantity), how="sown")
+        LotParent.objects.create(child=lot, parent=parent, quantity=quantity, how="sown")
 
 
 def _dry_task(ctx: Ctx, block: SeedBlock, lot: Lot, load: Load, limit: float | None) -> None:
     store = block.batch.method_snapshot["layout"].get("intake", {}).get("store_moisture")
-    Task.objects.create(
-        organisation=ctx.organisation, subject_kind="lot", subject_id=lot.pk, subject_code=lot.code, kind="dry",
-        title=f"Dry at once from {load.moisture_percent:g} to {store:g} %" if store else f"Dry at once from {load.moisture_percent:g} %",
-        place=block.field, due_from=ctx.today, due_to=ctx.today + timedelta(days=1), part_of_day="early", quantity=load.net_kg, unit="kg", minutes=60,
-        caution="Dust and fire at the dryer; nobody enters a bin while it runs. Warm air damages wet seed: start low",
+    title = (
+        f"Dry at once from {load.moisture_percent:g} to {store:g} %"
+        if store
+        else f"Dry at once from {load.moisture_percent:g} %"
+    )
+    put_task(
+        ctx, lot, Work("dry", "dry", title), place=block.field, due=ctx.today, part="early", quantity=load.net_kg, unit=lot.unit,
+        minutes=60, caution="Dust and fire at the dryer; nobody enters a bin while it runs. Warm air damages wet seed: start low",
     )  # fmt: skip
 
 
 def block_ids_of(ctx: Ctx, lot: Lot) -> set[int]:
     """Batches whose loads went into a lot, through cleaning and blending."""
-    return set(batches_behind(ctx, lot.pk))
+    return set(ctx.rows(Batch).filter(uuid__in=batches_behind(ctx, lot.pk)).values_list("pk", flat=True))
 
 
-def _stage_reached(ctx: Ctx, lot: Lot, kind: str, on: date, *, state: str | None = None) -> None:
+def _stage_reached(ctx: Ctx, lot: Lot, does: Trait, on: date, *, state: str | None = None) -> None:
     """Let the batch behind a lot reach a stage, and its forecast follow."""
     for pk in block_ids_of(ctx, lot):
-        batch, stages = load_batch(ctx, pk, lock=True)
-        row = next((s for s in stages if s.kind == kind), None)
+        saved = load_batch(ctx, pk, lock=True)
+        row, batch = saved.with_trait(does), saved.batch
         if row is not None and batch.state in (Batch.State.SOWN, Batch.State.READY):
             if state:
                 batch.state = state
                 batch.save(update_fields=["state"])
-            reached(ctx, batch, stages, row, on)
+            reached(ctx, saved, row.key, on)
         refresh(ctx, batches=[pk])
 
 
-@transaction.atomic
-def dry(ctx: Ctx, lot_id: int, dried: Dried) -> Lot:
+@act
+def dry(ctx: Ctx, lot_id: Ref, dried: Dried) -> Lot:
     """A lot was dried; the batch behind it has come that far."""
     lot = processing.dry(ctx, lot_id, dried)
-    ctx.rows(Task).filter(subject_kind="lot", subject_id=lot.pk, kind="dry", state=Task.State.TODO).update(
-        state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user
-    )
-    _stage_reached(ctx, lot, "dry", dried.on)
+    finish_task(ctx, lot, "dry")
+    _stage_reached(ctx, lot, Trait.DRIES, dried.on)
     return lot
 
 
-@transaction.atomic
+@act
 def clean(ctx: Ctx, run: Cleaned) -> Lot:
     """Raw lots were cleaned into one; it counts for the batches behind it from now on, each with its share."""
     lot = processing.clean(ctx, run)
     if not Yield.objects.filter(lot=lot).exists():  # a repeat finds it there
-        batch_of = dict(ctx.rows(Intake).filter(lot__in=[p.lot_id for p in run.parts]).values_list("lot", "subject_id"))
+        of = dict(ctx.rows(Intake).filter(lot__in=[p.lot_id for p in run.parts]).values_list("lot", "subject"))
+        ids = dict(ctx.rows(Batch).filter(uuid__in=of.values()).values_list("uuid", "pk"))
+        batch_of = {lot_pk: ids[subject] for lot_pk, subject in of.items()}
         taken: dict[int, float] = defaultdict(float)
         for part in run.parts:
             taken[batch_of[part.lot_id]] += part.kg
         for pk, kilos in sorted(taken.items()):
-            _, stages = load_batch(ctx, pk, lock=True)
-            row = next(s for s in stages if s.kind == "clean")
+            saved = load_batch(ctx, pk, lock=True)
             share = run.clean_kg * kilos / sum(taken.values())
-            Yield.objects.create(stage=row, lot=lot, quantity=amount(share))
-    _stage_reached(ctx, lot, "clean", run.on)
+            Yield.objects.create(
+                stage=saved.with_trait(Trait.CLEANS) or saved.last, lot=lot, quantity=of_lot(lot, share)
+            )
+    _stage_reached(ctx, lot, Trait.CLEANS, run.on)
     return lot
 
 
-@transaction.atomic
+@act
 def sign_verdict(
-    ctx: Ctx, lot_id: int, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
+    ctx: Ctx, lot_id: Ref, *, decision: str, client_uuid: uuid.UUID, reason: str = "", seed_class: str = ""
 ) -> Verdict:
     """Sign a decision on a lot of own seed: its field's inspections count as well as the laboratory's results."""
     lot = ctx.get(Lot, lot_id)
@@ -216,7 +223,7 @@ def sign_verdict(
     made = releasing.sign(ctx, lot_id, decision=decision, client_uuid=client_uuid, reason=reason, seed_class=seed_class)
     if made.decision in ("release", "downgrade"):
         _not_above_its_field(ctx, made)
-        _stage_reached(ctx, made.lot, "test", ctx.today, state=Batch.State.READY)
+        _stage_reached(ctx, made.lot, Trait.TESTS, ctx.today, state=Batch.State.READY)
     else:
         for pk in block_ids_of(ctx, made.lot):
             refresh(ctx, batches=[pk])

@@ -4,20 +4,22 @@ import uuid
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.utils import timezone
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import ServiceError, refuse
 from aldrip.base.words import plural, share
-from aldrip.diary.models import Task
+from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.methods.models import Standard
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import match_of, shedding_from
-from aldrip.seedcrops.laying import layout_of, load_block, plan_rows, ring_m
+from aldrip.seedcrops.laying import layout_of, load_block, plan_rows, ring_m, saved_batch
 from aldrip.seedcrops.models import Inspection, InspectionCount, SeedBlock
 from aldrip_core.field_inspection import (
     Choice,
@@ -37,6 +39,7 @@ from aldrip_core.field_inspection import (
 from aldrip_core.geometry import area_m2, to_degrees
 from aldrip_core.refusal import Refused
 from aldrip_core.reject_number import Decision
+from aldrip_core.stages import Trait
 
 MOST_PLANTS = 100_000
 
@@ -50,8 +53,8 @@ class InspectionClosed(ServiceError):
 
 def field_standard(ctx: Ctx, block: SeedBlock) -> Standard | None:
     """The field standard of a block's crop and class; own ones before those that ship."""
-    rows = ctx.shared_rows(Standard).filter(kind="field", crop=block.batch.crop_id, seed_class=block.seed_class)
-    return rows.order_by("organisation_id").first()
+    rows = Library(ctx).ordered(Standard).filter(kind="field", crop__slug=block.batch.crop.slug)
+    return rows.filter(seed_class=block.seed_class).first()
 
 
 def plan_visits(ctx: Ctx, block: SeedBlock) -> None:
@@ -74,23 +77,27 @@ def _day_of(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> date:
         match = match_of(block)
         sheds, flowers = shedding_from(match), match.first
     except Refused:  # no heat sums: the batch's own stages say when
-        stages = {s.kind: s for s in block.batch.stages.all()}
-        flower = stages.get("flower")
+        saved = saved_batch(block)
+        flower = saved.with_trait(Trait.FLOWERS)
         sheds = None
-        flowers = flower.planned.lower if flower else block.batch.stages.order_by("order")[0].planned.upper
+        flowers = flower.planned.lower if flower else saved.first.planned.upper
     day = visit_day(before=before, days_after=inspection.days_after, shedding_from=sheds, flowers_from=flowers)
     return working.on_or_before(day) if before else working.on_or_after(day)
 
 
 def _task(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
-    subject = {"subject_kind": "batch", "subject_id": block.batch_id, "kind": f"inspect-{inspection.number}"}
-    until = inspection.planned_on + timedelta(days=3)
-    ctx.rows(Task).filter(state=Task.State.TODO, **subject).delete()
-    Task.objects.create(
-        organisation=ctx.organisation, title=f"Inspect {block.batch.crop.name.lower()}: {inspection.words.lower()}", place=block.field,
-        subject_code=block.batch.code, due_from=inspection.planned_on, due_to=until, part_of_day="early", minutes=120,
-        caution="Sun and heat; bees when in flower. Take water and tell where you are", **subject,
+    work = Work(
+        visit_key(inspection), "inspect", f"Inspect {block.batch.crop.name.lower()}: {inspection.words.lower()}"
+    )
+    put_task(
+        ctx, block.batch, work, place=block.field, due=inspection.planned_on, until=inspection.planned_on + timedelta(days=3),
+        part="early", minutes=120, caution="Sun and heat; bees when in flower. Take water and tell where you are",
     )  # fmt: skip
+
+
+def visit_key(inspection: Inspection) -> str:
+    """The key of the task that a visit is."""
+    return f"inspect:{inspection.number}"
 
 
 def move_visits(ctx: Ctx, block: SeedBlock) -> None:
@@ -114,14 +121,14 @@ def limits_of(rows: Sequence[Mapping[str, Any]]) -> list[FaultLimit]:
     ]  # fmt: skip
 
 
-def get_inspection(ctx: Ctx, pk: int, *, lock: bool = False) -> Inspection:
+def get_inspection(ctx: Ctx, pk: Ref, *, lock: bool = False) -> Inspection:
     inspection = ctx.get(Inspection, pk, lock=lock)
     inspection.block = load_block(ctx, inspection.block_id)
     return inspection
 
 
-@transaction.atomic
-def begin(ctx: Ctx, inspection_id: int) -> Inspection:
+@act
+def begin(ctx: Ctx, inspection_id: Ref) -> Inspection:
     """Begin a count: limits, areas and their places are frozen from the standard of the class."""
     inspection = get_inspection(ctx, inspection_id, lock=True)
     if inspection.state != Inspection.State.PLANNED:
@@ -160,6 +167,7 @@ class Entry:
     faults: dict[str, int]
     note: str = ""
     takes_back: uuid.UUID | None = None
+    counted_at: datetime | None = None  # by the clock of the phone, where it was made without a signal
 
 
 @dataclass(frozen=True)
@@ -172,8 +180,8 @@ class Kept:
     message: str = ""
 
 
-@transaction.atomic
-def count(ctx: Ctx, inspection_id: int, entries: Sequence[Entry]) -> list[Kept]:
+@act
+def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
     """Entries of a count, each once; a bad one is told and the others are kept."""
     inspection = begin(ctx, inspection_id)
     inspection = get_inspection(ctx, inspection_id, lock=True)
@@ -197,7 +205,7 @@ def count(ctx: Ctx, inspection_id: int, entries: Sequence[Entry]) -> list[Kept]:
             with transaction.atomic():
                 made = InspectionCount.objects.create(
                     organisation=ctx.organisation, by=ctx.user, inspection=inspection, area=entry.area, plants=entry.plants,
-                    faults={k: v for k, v in entry.faults.items() if v}, note=entry.note[:300], happened_at=ctx.now,
+                    faults={k: v for k, v in entry.faults.items() if v}, note=entry.note[:300], happened_at=_when(ctx, entry),
                     client_uuid=entry.client_uuid, replaces=taken, reason="taken back" if taken else "",
                 )  # fmt: skip
         except IntegrityError:  # the same uuid elsewhere, or the entry was taken back meanwhile
@@ -206,6 +214,17 @@ def count(ctx: Ctx, inspection_id: int, entries: Sequence[Entry]) -> list[Kept]:
         known[made.client_uuid] = made
         answers.append(Kept(entry.client_uuid, True))
     return answers
+
+
+OLDEST_ENTRY = timedelta(days=30)
+
+
+def _when(ctx: Ctx, entry: Entry) -> datetime:
+    """When an entry was made, on the organisation's clock: by the phone, unless its clock cannot be right."""
+    real = timezone.now()
+    if entry.counted_at is None or not real - OLDEST_ENTRY <= entry.counted_at <= real:
+        return ctx.now
+    return ctx.now - (real - entry.counted_at)
 
 
 def _wrong(inspection: Inspection, entry: Entry, known: Mapping[uuid.UUID, InspectionCount]) -> Kept | None:
@@ -280,7 +299,7 @@ def is_shedding(ctx: Ctx, block: SeedBlock) -> bool:
     try:
         return ctx.today >= shedding_from(match_of(block))
     except Refused:
-        flower = block.batch.stages.filter(kind="flower").first()
+        flower = saved_batch(block).with_trait(Trait.FLOWERS)
         return flower is not None and ctx.today >= (flower.actual_start or flower.planned.lower)
 
 
@@ -312,8 +331,8 @@ def hours_to_rogue(block: SeedBlock, judgement: Judgement) -> float:
     return roguing_hours(row_metres=metres, off_types=off_types_expected(judgement, plants))
 
 
-@transaction.atomic
-def sign(ctx: Ctx, inspection_id: int, *, decision: str, reason: str = "") -> Inspection:
+@act
+def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> Inspection:
     """Sign what follows a count. Only what the count allows can be signed; both counts of a rogued field stay."""
     inspection = get_inspection(ctx, inspection_id, lock=True)
     block = inspection.block
@@ -331,9 +350,7 @@ def sign(ctx: Ctx, inspection_id: int, *, decision: str, reason: str = "") -> In
     inspection.counted = {"plants": tally.plants, "faults": tally.faults}
     inspection.sentence = (sentence_of(judgement) + (f" {reason.strip()}" if reason.strip() else ""))[:400]
     inspection.save()
-    ctx.rows(Task).filter(
-        subject_kind="batch", subject_id=block.batch_id, kind=f"inspect-{inspection.number}", state=Task.State.TODO
-    ).update(state=Task.State.DONE, done_at=ctx.now, done_by=ctx.user)
+    finish_task(ctx, block.batch, visit_key(inspection))
     if wanted is Choice.ROGUE:
         _rogue(ctx, inspection, judgement)
     elif wanted is Choice.DOWNGRADE:
@@ -347,7 +364,7 @@ def sign(ctx: Ctx, inspection_id: int, *, decision: str, reason: str = "") -> In
         "reject": "rejected",
     }
     ctx.record("inspection.sign", f"{block.batch.code}, {inspection.words.lower()}: {words[wanted.value]}. {inspection.sentence}", block,
-               after={"inspection": inspection.pk, "decision": wanted.value})  # fmt: skip
+               after={"inspection": str(inspection.uuid), "decision": wanted.value})  # fmt: skip
     return inspection
 
 
@@ -383,11 +400,10 @@ def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
         share=inspection.share, days_after=inspection.days_after, planned_on=working.on_or_after(ctx.today + timedelta(days=2)), follows=inspection,
     )  # fmt: skip
     _task(ctx, block, again)
-    Task.objects.create(
-        organisation=ctx.organisation, subject_kind="batch", subject_id=block.batch_id, subject_code=block.batch.code, kind="rogue",
-        title=f"Rogue {block.batch.crop.name.lower()}: walk every row", place=block.field, due_from=ctx.today, due_to=again.planned_on,
-        part_of_day="early", minutes=round(hours * 60), quantity=round(hours, 1), unit="person-hours",
-        caution="Carry rogues out in bags; nothing stays in the field. Sun, heat, bees",
+    work = Work(f"rogue:{inspection.number}", "rogue", f"Rogue {block.batch.crop.name.lower()}: walk every row")
+    put_task(
+        ctx, block.batch, work, place=block.field, due=ctx.today, until=again.planned_on, part="early", minutes=round(hours * 60),
+        quantity=round(hours, 1), unit="person-hours", caution="Carry rogues out in bags; nothing stays in the field. Sun, heat, bees",
     )  # fmt: skip
 
 

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from django.db import transaction
+from django.db.models import F
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import Conflict, refuse
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
@@ -17,15 +17,18 @@ from aldrip.diary.services import record_count
 from aldrip.lots.models import Intake
 from aldrip.lots.releasing import class_names
 from aldrip.methods.models import IsolationRule
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
+from aldrip.orders.promised import in_grams
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
-from aldrip.seedcrops.laying import ROLES, days_to_sow, load_block, ring_m
+from aldrip.seedcrops.laying import ROLES, days_to_sow, kilos, load_block, ring_m, saved_batch
 from aldrip.seedcrops.models import Neighbour, SeedBlock
 from aldrip_core import isolation as core
 from aldrip_core.flowering import may_flower, sow_not_before
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.refusal import Refused
+from aldrip_core.stages import Trait
 
 KINDS = (
     "other cultivar", "same crop not conforming", "wild or weedy relative", "forage relative", "same pollen parent",
@@ -37,12 +40,12 @@ class Surroundings:
     """Rules, neighbours and own blocks of a house, loaded once with a fixed number of queries; blocks with `more` of theirs."""
 
     def __init__(self, ctx: Ctx, *more: str) -> None:
-        rules = ctx.shared_rows(IsolationRule).filter(scheme=ctx.organisation.class_scheme)
-        self.rules = list(rules.order_by("organisation_id", "-metres"))  # own rows first: nulls come last
-        self.neighbours = list(ctx.rows(Neighbour).filter(active=True).order_by("name"))
+        rules = Library(ctx).rows(IsolationRule).filter(scheme=ctx.organisation.class_scheme).select_related("crop")
+        self.rules = list(rules.order_by(F("organisation_id").asc(nulls_last=True), "-metres"))
+        self.neighbours = list(ctx.rows(Neighbour).filter(active=True).select_related("crop").order_by("name"))
         self.blocks = list(
             ctx.rows(SeedBlock).exclude(batch__state=Batch.State.ABANDONED)
-            .select_related("batch__crop", "batch__line", "field__site")
+            .select_related("batch__crop", "batch__line", "batch__container", "batch__mix", "field__site")
             .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages", *more).order_by("pk")
         )  # fmt: skip
 
@@ -50,9 +53,9 @@ class Surroundings:
 def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
     """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one."""
     found: dict[str, IsolationRule] = {}
-    wanted = (block.batch.crop_id, seed_class or block.seed_class, block.step)
+    wanted = (block.batch.crop.slug, seed_class or block.seed_class, block.step)
     for rule in around.rules:
-        if (rule.crop_id, rule.seed_class, rule.step) == wanted:
+        if (rule.crop.slug, rule.seed_class, rule.step) == wanted:
             found.setdefault(rule.kind, rule)
     return found
 
@@ -73,8 +76,8 @@ class Near:
 
 def season_of(block: SeedBlock) -> int:
     """The year in which a block flowers and is cut."""
-    stages = {s.kind: s for s in block.batch.stages.all()}
-    row = stages.get("flower") or stages.get("harvest")
+    saved = saved_batch(block)
+    row = saved.with_trait(Trait.FLOWERS) or saved.with_trait(Trait.LOADS)
     return int((row.planned.lower if row else days_to_sow(block)[0]).year)
 
 
@@ -83,7 +86,7 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
     site, year = block.field.site, season_of(block)
     found = []
     for one in around.neighbours:
-        if one.crop_id != block.batch.crop_id or one.year != year:
+        if one.crop.slug != block.batch.crop.slug or one.year != year:
             continue
         flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
         told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
@@ -96,7 +99,7 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
 def _own_blocks(around: Surroundings, block: SeedBlock, year: int) -> list[Near]:
     others = [
         other for other in around.blocks
-        if other.pk != block.pk and other.batch.crop_id == block.batch.crop_id and season_of(other) == year
+        if other.pk != block.pk and other.batch.crop.slug == block.batch.crop.slug and season_of(other) == year
     ]  # fmt: skip
     male = next((p.line_id for p in block.parents.all() if p.role == "M"), None)
     found = []
@@ -256,26 +259,30 @@ def _remedies(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) 
     return [_strip(ctx, block, judged, batch), _delay(ctx, block, judged), _drop(ctx, around, block, judged)]
 
 
-def _promised(batch: Batch) -> int:
-    return sum(a.quantity for a in batch.allocations.all())
+def _promised(batch: Batch) -> float:
+    return sum(
+        kilos(in_grams(a.order_line, a.quantity)) or 0.0
+        for a in batch.allocations.select_related("order_line__crop", "order_line__line")
+    )
 
 
 MIXED_IN = "Loads of the block were taken in already; the strip's seed is among them."
 
 
 def _taken_in(ctx: Ctx, block: SeedBlock) -> bool:
-    rows = ctx.rows(Intake).filter(subject_kind="batch", subject_id=block.batch_id)
+    rows = ctx.rows(Intake).filter(subject=block.batch.uuid)
     return rows.exclude(lot=None).exists()
 
 
 def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str, Any]:
     area, left = left_m2(block), judged.plantable_m2
-    after = batch.expected * left / area
+    expected = kilos(batch.expected) or 0.0
+    after = expected * left / area
     promised = _promised(batch)
     short = max(0.0, promised - after)
     sown = any(p.sown.all() for p in block.parents.all())
     how = "Plough in or harvest the strip as grain" if sown else "Leave the strip unplanted"
-    said = f"{left / 10_000:.2f} of {area / 10_000:.2f} ha remain; about {number(after)} kg instead of {number(batch.expected)} kg"
+    said = f"{left / 10_000:.2f} of {area / 10_000:.2f} ha remain; about {number(after)} kg instead of {number(expected)} kg"
     said += (
         f", {number(short)} kg short of the {number(promised)} kg promised."
         if short > 0
@@ -287,12 +294,12 @@ def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str
         said = MIXED_IN
     possible = left > 0 and said != MIXED_IN
     return {"kind": "strip", "title": how, "possible": possible, "sentence": said,
-            "kg_before": batch.expected, "kg_after": after, "asks": "mark the line before flowering", "seed_class": None, "sow_on": None}  # fmt: skip
+            "kg_before": expected, "kg_after": after, "asks": "mark the line before flowering", "seed_class": None, "sow_on": None}  # fmt: skip
 
 
 def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     """Flower at another time, where every rule that is broken accepts it."""
-    row = {"kind": "delay", "title": "Flower at another time", "possible": False, "kg_before": block.batch.expected, "kg_after": block.batch.expected,
+    row = {"kind": "delay", "title": "Flower at another time", "possible": False, "kg_before": kilos(block.batch.expected), "kg_after": kilos(block.batch.expected),
            "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
     by_key = {n.key: n for n in judged.near}
     strict = [b for b in judged.result.breaches if not judged.rules[by_key[b.id].kind].time_allowed]
@@ -316,7 +323,7 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
         sow = _flower_later(block, clear, days)
     except Refused:
         return {**row, "sentence": f"Flowering {days} days later is not reached here before winter."}
-    ready = block.batch.stages.order_by("-order")[0].planned.upper + timedelta(days=days)
+    ready = saved_batch(block).last.planned.upper + timedelta(days=days)
     late = [
         a.order_line
         for a in block.batch.allocations.select_related("order_line__order")
@@ -356,7 +363,7 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
     """A lower class, if its distance is kept."""
     scheme = class_scheme(ctx)
     names = scheme.names() if scheme else {}
-    row = {"kind": "class", "title": "Drop to a lower class", "possible": False, "kg_before": block.batch.expected, "kg_after": block.batch.expected,
+    row = {"kind": "class", "title": "Drop to a lower class", "possible": False, "kg_before": kilos(block.batch.expected), "kg_after": kilos(block.batch.expected),
            "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
     below = scheme.below(block.seed_class) if scheme else []
     unfit = {c["slug"] for c in (scheme.classes if scheme else []) if block.step in c.get("not_for", [])}
@@ -382,8 +389,8 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
     return {**row, "sentence": "No lower class of this scheme has a distance that is kept."}
 
 
-@transaction.atomic
-def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
+@act
+def leave_strip(ctx: Ctx, block_id: Ref, *, version: int) -> SeedBlock:
     """Leave what is too near: the rest is what the promise can count on."""
     ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)
@@ -410,15 +417,15 @@ def leave_strip(ctx: Ctx, block_id: int, *, version: int) -> SeedBlock:
     area = area_m2(ring_m(block))
     share = max(0.0, before - judged.plantable_m2) / area
     lost = min(block.batch.start, round(share * block.batch.start))
-    record_count(ctx, subject_kind="batch", subject_id=block.batch_id, stage=None, kind="loss", sampled=block.batch.start, found=lost, parts=[],
+    record_count(ctx, subject_kind="batch", subject=block.batch.uuid, stage="", kind="loss", sampled=block.batch.start, found=lost, parts=[],
                  cause="strip left for isolation", on=ctx.today, client_uuid=uuid.uuid4())  # fmt: skip
     refresh(ctx, batches=[block.batch_id])
     ctx.record("block.strip", f"{block.batch.code}: a strip of {lost / 10_000:.2f} ha is left for isolation.", block)
     return block
 
 
-@transaction.atomic
-def drop_class(ctx: Ctx, block_id: int, *, seed_class: str, version: int) -> SeedBlock:
+@act
+def drop_class(ctx: Ctx, block_id: Ref, *, seed_class: str, version: int) -> SeedBlock:
     """Grow the block on as a lower class."""
     ctx.get(SeedBlock, block_id, lock=True)
     block = load_block(ctx, block_id)

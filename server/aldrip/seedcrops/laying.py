@@ -7,13 +7,15 @@ from functools import lru_cache
 from typing import Any
 
 from django.db import models
-from django.db.models import Q
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.errors import Refused, refuse
 from aldrip.batches.models import Batch
+from aldrip.batches.saved import Saved, saved_of
 from aldrip.lots.models import Lot
+from aldrip.lots.taking import READY
 from aldrip.methods.models import Line
+from aldrip.orders.promised import shown
 from aldrip.places.climate import climate_of
 from aldrip.places.ground import ring_of
 from aldrip.places.models import LandUse, Place
@@ -23,7 +25,9 @@ from aldrip_core.geometry import Point, area_m2
 from aldrip_core.land_history import FreeYears, Grown, objections
 from aldrip_core.row_plan import RowPlan, row_plan
 from aldrip_core.seed_rate import SeedRate, seed_rate
+from aldrip_core.units import Unit, from_base, unit
 
+CLEARABLE = ("planner_rows", "target_per_m2")
 ROLES = {"F": "female", "M": "male", "S": "seed"}
 
 
@@ -61,22 +65,24 @@ class LayoutChange:
     sow_on: dict[str, date] = field(default_factory=dict)
     male_sowings: int | None = None
     male_gap_days: int | None = None
+    clears: frozenset[str] = frozenset()  # fields that are to say nothing again
 
     def on(self, layout: Layout) -> Layout:
         """The layout with this change on top."""
         plain = ("pattern", "bearing_deg", "row_spacing_m", "border_rows", "headland_rows", "planter_rows", "target_per_m2",
                  "male_sowings", "male_gap_days")  # fmt: skip
-        typed = {name: value for name in plain if (value := getattr(self, name)) is not None}
+        typed: dict[str, Any] = {name: value for name in plain if (value := getattr(self, name)) is not None}
         for name in ("in_row_cm", "establishment", "sow_on"):
             typed[name] = {**getattr(layout, name), **getattr(self, name)}
+        typed |= {name: None for name in self.clears}
         return replace(layout, **typed)
 
 
-def load_block(ctx: Ctx, pk: int, *, lock: bool = False) -> SeedBlock:
+def load_block(ctx: Ctx, pk: Ref, *, lock: bool = False) -> SeedBlock:
     """A block of the organisation with what its views need. Raises NotThere."""
     block = ctx.get(SeedBlock, pk, lock=lock)
     rows = SeedBlock.objects.select_related(
-        "batch__crop", "batch__line", "batch__method", "field__site"
+        "batch__crop", "batch__line", "batch__method", "batch__container", "batch__mix", "field__site"
     ).prefetch_related(
         models.Prefetch(
             "parents",
@@ -84,6 +90,24 @@ def load_block(ctx: Ctx, pk: int, *, lock: bool = False) -> SeedBlock:
         )
     )
     return rows.get(pk=block.pk)
+
+
+def saved_batch(block: SeedBlock) -> Saved:
+    """The batch of a block with its stages by what they do."""
+    return saved_of(block.batch, list(block.batch.stages.all()))
+
+
+def kilos_of(lot: Lot) -> float:
+    """What is left of a seed lot [kg]; counted seed by its thousand-grain weight, nothing where that is not known."""
+    own = unit(lot.unit)
+    if own.is_mass:
+        return float(from_base(lot.balance, Unit.KILOGRAM))
+    return float(lot.balance) * (lot.tgw_g or 0.0) / 1e6
+
+
+def kilos(value: Any) -> float | None:
+    """A weight as it is kept, in kilos."""
+    return shown(value, Unit.KILOGRAM.words)
 
 
 def ring_m(block: SeedBlock) -> tuple[Point, ...]:
@@ -112,9 +136,9 @@ def check_layout(layout: Layout) -> None:
         **{f"in_row_cm.{k}": (v, 1, 300, "cm") for k, v in layout.in_row_cm.items()},
         **{f"establishment.{k}": (v, 0.05, 1, "as a share") for k, v in layout.establishment.items()},
     }  # fmt: skip
-    for name, (value, low, high, unit) in ranges.items():
+    for name, (value, low, high, of) in ranges.items():
         if not low <= value <= high:
-            raise refuse(name, "out_of_range", f"{value:g} cannot be here: {low:g} to {high:g} {unit}.")
+            raise refuse(name, "out_of_range", f"{value:g} cannot be here: {low:g} to {high:g} {of}.")
 
 
 def tgw_for(ctx: Ctx, line: Line, lots: list[Lot] | None = None) -> tuple[float, str]:
@@ -132,8 +156,8 @@ def tgw_for(ctx: Ctx, line: Line, lots: list[Lot] | None = None) -> tuple[float,
 
 def parent_lots(ctx: Ctx, lines: list[int]) -> models.QuerySet[Lot]:
     """Seed lots of parent lines with something left, oldest first."""
-    fits = Q(status="", unit="g") | Q(status="released", unit="kg")
-    return ctx.rows(Lot).filter(fits, line__in=lines, form="seed", balance__gt=0).order_by("received_on", "id")
+    rows = ctx.rows(Lot).filter(status__in=READY, line__in=lines, form="seed", balance__gt=0)
+    return rows.order_by("received_on", "id")
 
 
 def plan_rows(layout: Layout, ring: tuple[Point, ...], tgw: dict[str, float]) -> RowPlan:
@@ -237,7 +261,7 @@ def state_of(block: SeedBlock) -> dict[str, Any]:
     """What a change can touch, as plain data, for the audit and for undo."""
     layout = layout_of(block)
     return {
-        **{n: getattr(layout, n) for n in LayoutChange.__dataclass_fields__ if n != "sow_on"},
+        **{n: getattr(layout, n) for n in LayoutChange.__dataclass_fields__ if n not in ("sow_on", "clears")},
         "sow_on": {role: day.isoformat() for role, day in layout.sow_on.items()}, "version": block.version,
     }  # fmt: skip
 

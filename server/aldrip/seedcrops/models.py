@@ -3,14 +3,14 @@
 from django.db import models
 
 from aldrip.accounts.models import Organisation, User
-from aldrip.base.models import Event
+from aldrip.base.models import Event, Known
 from aldrip.batches.models import Batch
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Line, Remedy, Standard
 from aldrip.places.models import Place
 
 
-class SeedBlock(models.Model):
+class SeedBlock(Known):
     """A batch of seed laid out on a field. The version covers layout, parents and pollinators."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="seed_blocks")
@@ -105,7 +105,7 @@ class RemedyUse(Event):
         constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="remedy_uuid_once")]
 
 
-class Neighbour(models.Model):
+class Neighbour(Known):
     """Somebody else's crop nearby: its outline, what it is to which crop of ours, and who saw it when."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="neighbours")
@@ -129,7 +129,7 @@ class Neighbour(models.Model):
         ]
 
 
-class Inspection(models.Model):
+class Inspection(Known):
     """A visit to a block at a stage: its plan, and what was signed. A rogued field gets a new visit; both counts stay."""
 
     class State(models.TextChoices):

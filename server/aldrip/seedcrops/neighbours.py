@@ -4,9 +4,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from django.db import transaction
-
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.methods.models import Crop
 from aldrip.places.ground import open_degrees, polygon_of, ring_of
@@ -60,8 +58,8 @@ def _outline(site: Site, spec: NeighbourSpec, old: Neighbour | None) -> dict[str
     return outline
 
 
-@transaction.atomic
-def record_neighbour(ctx: Ctx, spec: NeighbourSpec, *, neighbour_id: int | None = None) -> Neighbour:
+@act
+def record_neighbour(ctx: Ctx, spec: NeighbourSpec, *, neighbour_id: Ref | None = None) -> Neighbour:
     """A neighbour's crop, entered or corrected; seen by whom and when."""
     site = ctx.rows(Site).order_by("id").first()
     if site is None:
@@ -72,7 +70,7 @@ def record_neighbour(ctx: Ctx, spec: NeighbourSpec, *, neighbour_id: int | None 
     outline = _outline(site, spec, old)
     name = spec.name.strip()[:80]
     same = ctx.rows(Neighbour).filter(name__iexact=name, crop=crop, year=spec.year, active=True)
-    if same.exclude(pk=neighbour_id or 0).exists():
+    if same.exclude(pk=old.pk if old else 0).exists():
         raise refuse(
             "name", "taken", f"{name} with {crop.name.lower()} in {spec.year} is there already; change that one."
         )
@@ -89,8 +87,8 @@ def record_neighbour(ctx: Ctx, spec: NeighbourSpec, *, neighbour_id: int | None 
     return row
 
 
-@transaction.atomic
-def forget_neighbour(ctx: Ctx, neighbour_id: int, *, reason: str) -> Neighbour:
+@act
+def forget_neighbour(ctx: Ctx, neighbour_id: Ref, *, reason: str) -> Neighbour:
     """A neighbour's crop is gone or was never there; what was recorded stays in the audit."""
     row = ctx.get(Neighbour, neighbour_id, lock=True)
     if not reason.strip():

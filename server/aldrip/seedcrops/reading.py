@@ -12,10 +12,11 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
 from aldrip.batches.models import Batch
-from aldrip.batches.saved import load_batch
+from aldrip.batches.saved import load_batch, saved_of
 from aldrip.lots.models import Intake
 from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
+from aldrip.orders.promised import in_grams
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.blocks import plan_for
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
@@ -26,6 +27,8 @@ from aldrip.seedcrops.laying import (
     LayoutChange,
     check_layout,
     history_objections,
+    kilos,
+    kilos_of,
     layout_of,
     plan_rows,
     ring_m,
@@ -48,8 +51,8 @@ def crops(ctx: Ctx) -> list[dict[str, Any]]:
     """Every batch grown for seed, with its block where it is laid out. A fixed number of queries."""
     names = class_names(ctx)
     rows = (
-        ctx.rows(Batch).filter(method__way__in=WAYS).exclude(state=Batch.State.ABANDONED).select_related("crop", "line", "seed_block__field")
-        .prefetch_related("stages__place", "allocations__order_line__order", "seed_block__parents__sown", Prefetch("seed_block__inspections"))
+        ctx.rows(Batch).filter(method__way__in=WAYS).exclude(state=Batch.State.ABANDONED).select_related("crop", "line", "container", "mix", "seed_block__field")
+        .prefetch_related("stages__place", "allocations__order_line__order", "allocations__order_line__crop", "allocations__order_line__line", "seed_block__parents__sown", Prefetch("seed_block__inspections"))
         .order_by("-pk")
     )  # fmt: skip
     return [_row(batch, names) for batch in rows]
@@ -57,19 +60,19 @@ def crops(ctx: Ctx) -> list[dict[str, Any]]:
 
 def _row(batch: Batch, names: dict[str, str]) -> dict[str, Any]:
     block = getattr(batch, "seed_block", None)
-    stages = list(batch.stages.all())
+    saved = saved_of(batch, list(batch.stages.all()))
     asked = [a.order_line for a in batch.allocations.all()]
     seed_class = block.seed_class if block else next((line.seed_class for line in asked), "")
-    now = next((s for s in reversed(stages) if s.actual_start), stages[0])
+    first = saved.first
     return {
         "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "cultivar": batch.line.name if batch.line else "",
-        "way": batch.method_snapshot.get("way", ""), "state": batch.state, "stage": now.name, "block_id": block.pk if block else None,
-        "field": block.field.name if block else (stages[0].place.name if stages[0].place else ""), "seed_class": seed_class,
-        "class_name": names.get(seed_class, seed_class), "area_m2": batch.start, "needed": batch.needed, "expected": batch.expected,
-        "low": batch.low, "high": batch.high, "sow_on": stages[0].actual_start or stages[0].planned.lower,
-        "ready_on": stages[-1].planned.upper, "orders": [line.order.number for line in asked],
+        "way": saved.method.way, "state": batch.state, "stage": saved.now.name, "block_id": block.pk if block else None,
+        "field": block.field.name if block else (first.place.name if first.place else ""), "seed_class": seed_class,
+        "class_name": names.get(seed_class, seed_class), "area_m2": batch.start, "needed": kilos(batch.needed), "expected": kilos(batch.expected),
+        "low": kilos(batch.low), "high": kilos(batch.high), "sow_on": first.actual_start or first.planned.lower,
+        "ready_on": saved.last.planned.upper, "orders": [line.order.number for line in asked],
         "chance": next((line.chance for line in asked if line.state == OrderLine.State.OPEN), None),
-        "delivered": sum(line.delivered for line in asked),
+        "delivered": sum(kilos(in_grams(line, line.delivered)) or 0.0 for line in asked),
         "visits": [
             {"id": i.pk, "number": i.number, "words": i.words, "state": i.state, "decision": i.decision, "planned_on": i.planned_on}
             for i in (block.inspections.all() if block else [])
@@ -86,7 +89,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     tgw, told, lots = weights.tgw, weights.told, weights.lots
     needed, plan = seed_needed(block, weights), rows_of(block, weights)
     rate = rate_of(block, layout_of(block), weights)
-    intakes = ctx.rows(Intake).filter(subject_kind="batch", subject_id=batch.pk).select_related("lot").order_by("id")
+    intakes = ctx.rows(Intake).filter(subject=batch.uuid).select_related("lot").order_by("id")
     removal = getattr(block, "male_removal", None)
     return {
         **_row_of(ctx, block, names), "version": block.version, "step": block.step, "outline": block.outline,
@@ -98,7 +101,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
                 "metres": plan.metres.get(p.role) if plan else None, "plants": plan.plants.get(p.role) if plan else None,
                 "sown": [{"on": s.sown_on, "kg": float(s.kg), "lot": s.lot.code, "lot_id": s.lot_id} for s in p.sown.all()],
                 "lots": [
-                    {"id": lot.pk, "code": lot.code, "kg": float(lot.balance) / (1000 if lot.unit == "g" else 1), "seed_class": names.get(lot.seed_class, lot.seed_class),
+                    {"id": lot.pk, "code": lot.code, "kg": kilos_of(lot), "seed_class": names.get(lot.seed_class, lot.seed_class),
                      "label_number": lot.label_number}
                     for lot in lots if lot.line_id == p.line_id
                 ],
@@ -122,8 +125,8 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
 
 def _row_of(ctx: Ctx, block: SeedBlock, names: dict[str, str]) -> dict[str, Any]:
     batch = (
-        Batch.objects.select_related("crop", "line", "seed_block__field")
-        .prefetch_related("stages__place", "allocations__order_line__order", "seed_block__inspections").get(pk=block.batch_id)
+        Batch.objects.select_related("crop", "line", "container", "mix", "seed_block__field")
+        .prefetch_related("stages__place", "allocations__order_line__order", "allocations__order_line__crop", "allocations__order_line__line", "seed_block__inspections").get(pk=block.batch_id)
     )  # fmt: skip
     return _row(batch, names)
 
@@ -208,12 +211,12 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
         flowering = flowering_out(ctx, block, sow=dict(change.sow_on))
     except Refused:
         flowering = None
-    batch, stages = load_batch(ctx, block.batch_id)
-    plan = plan_for(ctx, batch, stages, min(after.sow_on.values()))
+    saved = load_batch(ctx, block.batch_id)
+    plan = plan_for(ctx, saved, min(after.sow_on.values()))
     if plan is not None:
-        rows = batch.allocations.select_related("order_line__order")
+        rows = saved.batch.allocations.select_related("order_line__order")
         late = [a.order_line.order.number for a in rows if plan.ready_on >= a.order_line.due.upper]
-        figure("Seed ready", stages[-1].planned.upper, plan.ready_on, "", "day", bool(late))
+        figure("Seed ready", saved.last.planned.upper, plan.ready_on, "", "day", bool(late))
         figures[-1]["note"] = f"too late for order {', '.join(late)}" if late else ""
     return {
         "figures": figures,

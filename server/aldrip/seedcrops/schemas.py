@@ -5,6 +5,7 @@ from datetime import date, datetime
 from typing import Any
 
 from ninja import Field, Schema
+from pydantic import AwareDatetime
 
 from aldrip.base.schemas import StepOut
 
@@ -516,6 +517,7 @@ class EntryIn(Schema):
     faults: dict[str, int] = {}
     note: str = Field(default="", max_length=300)
     takes_back: uuid.UUID | None = None
+    counted_at: AwareDatetime | None = None  # by the clock of the phone
 
 
 class EntriesIn(Schema):

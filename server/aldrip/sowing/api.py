@@ -6,7 +6,7 @@ from typing import Any
 from django.http import HttpResponse
 from ninja import Schema
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import StepOut
@@ -55,6 +55,7 @@ class CardOut(Schema):
     lot_id: int | None
     lot: str
     lot_left: float | None
+    lot_unit: str
     lot_words: str
     mix: str
     litres: float | None
@@ -67,13 +68,13 @@ class CardOut(Schema):
     working: list[StepOut]
 
 
-@room.get("/batches/{int:batch_id}/card", "see", response=CardOut)
-def card(ctx: Ctx, batch_id: int) -> Any:
+@room.get("/batches/{ref:batch_id}/card", "see", response=CardOut)
+def card(ctx: Ctx, batch_id: Ref) -> Any:
     return services.card_of(ctx, batch_id)
 
 
-@room.get("/batches/{int:batch_id}/card.pdf", "see")
-def card_pdf(ctx: Ctx, batch_id: int) -> HttpResponse:
+@room.get("/batches/{ref:batch_id}/card.pdf", "see")
+def card_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
     """The sowing card on A5."""
     facts = services.card_of(ctx, batch_id)
     return answer_pdf(f"sowing-card-{facts['code']}", pdf("print/card.html", facts))

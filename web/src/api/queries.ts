@@ -1,6 +1,10 @@
 import { QueryClient, queryOptions } from "@tanstack/react-query";
 import { ApiError, api, rememberCsrf, take } from "./client";
 
+/** A row in an address: its number, or its uuid. */
+export type Ref = number | string;
+export const ref = (text: string): Ref => (/^\d+$/.test(text) ? Number(text) : text);
+
 export const queryClient = new QueryClient({
   defaultOptions: {
     queries: {
@@ -35,17 +39,17 @@ export const deliveriesQuery = queryOptions({
   queryFn: () => take(api.GET("/api/deliveries")),
 });
 
-export const batchQuery = (id: number) =>
+export const batchQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["batch", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}", { params: { path: { batch_id: id } } })),
   });
-export const lotQuery = (id: number) =>
+export const lotQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["lot", id],
     queryFn: () => take(api.GET("/api/lots/{lot_id}", { params: { path: { lot_id: id } } })),
   });
-export const cardQuery = (id: number) =>
+export const cardQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["card", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
@@ -62,7 +66,7 @@ export const dayQuery = (day: string, days: number) =>
     queryFn: () => take(api.GET("/api/day", { params: { query: { day, days } } })),
     placeholderData: (old) => old,
   });
-export const noteQuery = (id: number) =>
+export const noteQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["note", id],
     queryFn: () => take(api.GET("/api/deliveries/{delivery_id}", { params: { path: { delivery_id: id } } })),
@@ -72,27 +76,27 @@ export const seedCropsQuery = queryOptions({
   queryKey: ["seedcrops"],
   queryFn: () => take(api.GET("/api/seed-crops")),
 });
-export const blockQuery = (id: number) =>
+export const blockQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["block", id],
     queryFn: () => take(api.GET("/api/seed-blocks/{block_id}", { params: { path: { block_id: id } } })),
   });
-export const isolationQuery = (id: number) =>
+export const isolationQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["isolation", id],
     queryFn: () => take(api.GET("/api/seed-blocks/{block_id}/isolation", { params: { path: { block_id: id } } })),
   });
-export const inspectionQuery = (id: number) =>
+export const inspectionQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["inspection", id],
     queryFn: () => take(api.GET("/api/inspections/{inspection_id}", { params: { path: { inspection_id: id } } })),
   });
-export const descentQuery = (id: number) =>
+export const descentQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["descent", id],
     queryFn: () => take(api.GET("/api/lots/{lot_id}/descent", { params: { path: { lot_id: id } } })),
   });
-export const wantingQuery = (id: number) =>
+export const wantingQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["wanting", id],
     queryFn: () => take(api.GET("/api/lots/{lot_id}/field-wanting", { params: { path: { lot_id: id } } })),

@@ -712,7 +712,7 @@ export interface paths {
         put?: never;
         /**
          * New Batch
-         * @description Plan one batch, for an order line or on speculation.
+         * @description Plan one batch, for order lines or on speculation, from lots or from another batch.
          */
         post: operations["aldrip_batches_api_new_batch"];
         delete?: never;
@@ -974,6 +974,26 @@ export interface paths {
         put?: never;
         /** Graded */
         post: operations["aldrip_batches_api_graded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/picked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Picked
+         * @description A round of picking, taken to stock; a repeat with the same uuid changes nothing.
+         */
+        post: operations["aldrip_batches_api_picked"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2037,7 +2057,7 @@ export interface components {
             /** Subject Kind */
             subject_kind: string;
             /** Subject Id */
-            subject_id: number | null;
+            subject_id: string | null;
             /** Can Undo */
             can_undo: boolean;
         };
@@ -2297,6 +2317,18 @@ export interface components {
         StageOut: {
             /** Order */
             order: number;
+            /** Key */
+            key: string;
+            /** After */
+            after: string;
+            /** Share */
+            share: number;
+            /** Traits */
+            traits: string[];
+            /** Product */
+            product: string;
+            /** Rounds */
+            rounds: number;
             /** Name */
             name: string;
             /** Kind */
@@ -2714,11 +2746,11 @@ export interface components {
             /** Subject Kind */
             subject_kind: string;
             /** Subject Id */
-            subject_id: number | null;
+            subject_id: string | null;
             /** Subject Code */
             subject_code: string;
             /** Stage */
-            stage: number | null;
+            stage: string;
             /** Place */
             place: string;
             /** Place Id */
@@ -2743,6 +2775,10 @@ export interface components {
             unit: string;
             /** Minutes */
             minutes: number | null;
+            /** Minutes Spent */
+            minutes_spent: number | null;
+            /** Quantity Done */
+            quantity_done: number | null;
             /** State */
             state: string;
             /** State Words */
@@ -2793,6 +2829,10 @@ export interface components {
              * @default
              */
             note: string;
+            /** Minutes Spent */
+            minutes_spent?: number | null;
+            /** Quantity Done */
+            quantity_done?: number | null;
         };
         /** LotOut */
         LotOut: {
@@ -2852,7 +2892,7 @@ export interface components {
         };
         /**
          * LotIn
-         * @description Quantities come as typed, so that “2 oz” or “5 packets of 10 g” is understood.
+         * @description Quantities come as typed, so that “2 oz”, “5 packets of 10 g” or “20,000 seeds” is understood.
          */
         LotIn: {
             /** Crop Id */
@@ -3085,7 +3125,7 @@ export interface components {
             /** Subject Kind */
             subject_kind: string;
             /** Subject Id */
-            subject_id: number | null;
+            subject_id: string | null;
             /** Subject Code */
             subject_code: string;
             /** By */
@@ -3189,10 +3229,13 @@ export interface components {
              */
             tested_on: string;
         };
-        /** BalanceIn */
+        /**
+         * BalanceIn
+         * @description What is there, as counted or weighed: a number in the unit of the lot, or as typed.
+         */
         BalanceIn: {
             /** Counted */
-            counted: number;
+            counted: number | string;
             /** Reason */
             reason: string;
         };
@@ -3505,6 +3548,8 @@ export interface components {
             form: string;
             /** Quantity */
             quantity: number;
+            /** Unit */
+            unit: string;
             /**
              * Due From
              * Format: date
@@ -3527,6 +3572,11 @@ export interface components {
         BatchOut: {
             /** Id */
             id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
             /** Code */
             code: string;
             /** Version */
@@ -3573,6 +3623,8 @@ export interface components {
             lot: string;
             /** Lot Left */
             lot_left: number | null;
+            /** Lot Unit */
+            lot_unit: string;
             /** Expected */
             expected: number;
             /** Low */
@@ -3608,6 +3660,13 @@ export interface components {
             /** Note */
             note: string;
         };
+        /** FromBatchIn */
+        FromBatchIn: {
+            /** Batch Id */
+            batch_id: number;
+            /** Stage */
+            stage: string;
+        };
         /** NewBatchIn */
         NewBatchIn: {
             /** Crop Id */
@@ -3617,7 +3676,7 @@ export interface components {
             /** Line Id */
             line_id?: number | null;
             /** Needed */
-            needed: number;
+            needed?: number | string | null;
             /**
              * Ready On
              * Format: date
@@ -3625,6 +3684,17 @@ export interface components {
             ready_on: string;
             /** Order Line Id */
             order_line_id?: number | null;
+            /**
+             * Order Line Ids
+             * @default []
+             */
+            order_line_ids: number[];
+            /**
+             * Lot Ids
+             * @default []
+             */
+            lot_ids: number[];
+            from_batch?: components["schemas"]["FromBatchIn"] | null;
         };
         /** BandOut */
         BandOut: {
@@ -3649,6 +3719,8 @@ export interface components {
             allocated: number;
             /** Unit */
             unit: string;
+            /** Form */
+            form: string;
             /**
              * Due From
              * Format: date
@@ -3731,10 +3803,32 @@ export interface components {
             /** Batches */
             batches: number;
         };
+        /** InputOut */
+        InputOut: {
+            /** Lot Id */
+            lot_id: number | null;
+            /** Lot */
+            lot: string;
+            /** Batch */
+            batch: string;
+            /** Part */
+            part: string;
+            /** Taken On */
+            taken_on: string | null;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+        };
         /** LadderOut */
         LadderOut: {
             /** Id */
             id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
             /** Code */
             code: string;
             /** Version */
@@ -3781,6 +3875,8 @@ export interface components {
             lot: string;
             /** Lot Left */
             lot_left: number | null;
+            /** Lot Unit */
+            lot_unit: string;
             /** Expected */
             expected: number;
             /** Low */
@@ -3843,8 +3939,12 @@ export interface components {
             yield_lot: string | null;
             /** Yield Quantity */
             yield_quantity: number | null;
+            /** Yields */
+            yields: components["schemas"]["YieldOut"][];
+            /** Inputs */
+            inputs: components["schemas"]["InputOut"][];
             /** Next Stage */
-            next_stage: number | null;
+            next_stage: string | null;
         };
         /** OfferOut */
         OfferOut: {
@@ -3917,7 +4017,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** Stage */
-            stage: number;
+            stage: string;
             /** Name */
             name: string;
             /** Unit */
@@ -3956,6 +4056,8 @@ export interface components {
         };
         /** StageTimeOut */
         StageTimeOut: {
+            /** Key */
+            key: string;
             /** Order */
             order: number;
             /** Name */
@@ -3982,6 +4084,27 @@ export interface components {
             happened: boolean;
             /** Running */
             running: boolean;
+            /** Starts */
+            starts: boolean;
+            /** Yields */
+            yields: boolean;
+            /** Grades */
+            grades: boolean;
+        };
+        /** YieldOut */
+        YieldOut: {
+            /** Lot Id */
+            lot_id: number;
+            /** Lot */
+            lot: string;
+            /** Form */
+            form: string;
+            /** Stage */
+            stage: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
         };
         /** BoardOut */
         BoardOut: {
@@ -4007,7 +4130,7 @@ export interface components {
             /** Crop */
             crop: string;
             /** Stage */
-            stage: number;
+            stage: string;
             /** Name */
             name: string;
             /**
@@ -4079,7 +4202,7 @@ export interface components {
         /** MovedStageOut */
         MovedStageOut: {
             /** Stage */
-            stage: number;
+            stage: string;
             /** Name */
             name: string;
             /**
@@ -4152,19 +4275,44 @@ export interface components {
             /** Shift Days */
             shift_days?: number | null;
             /** Stage */
-            stage?: number | null;
+            stage?: string | null;
             /** Place Id */
             place_id?: number | null;
+            /**
+             * Split
+             * @default []
+             */
+            split: components["schemas"]["PlaceShareIn"][];
             /** Container Id */
             container_id?: number | null;
             /** Lot Id */
             lot_id?: number | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["LotShareIn"][];
             rate?: components["schemas"]["RateIn"] | null;
+            typed?: components["schemas"]["TypedRungIn"] | null;
             /**
              * Back To Planned
              * @default false
              */
             back_to_planned: boolean;
+        };
+        /** LotShareIn */
+        LotShareIn: {
+            /** Lot Id */
+            lot_id: number;
+            /** Share */
+            share: number;
+        };
+        /** PlaceShareIn */
+        PlaceShareIn: {
+            /** Place Id */
+            place_id: number;
+            /** Share */
+            share: number;
         };
         /** RateIn */
         RateIn: {
@@ -4181,9 +4329,19 @@ export interface components {
         /** RungIn */
         RungIn: {
             /** Stage */
-            stage: number;
+            stage: string;
             /** Quantity */
             quantity: number;
+        };
+        /**
+         * TypedRungIn
+         * @description What a person typed on a rung of the ladder, as typed.
+         */
+        TypedRungIn: {
+            /** Rung */
+            rung: string;
+            /** Text */
+            text: string;
         };
         /** KeepIn */
         KeepIn: {
@@ -4298,6 +4456,16 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** SownFromIn */
+        SownFromIn: {
+            /** Lot Id */
+            lot_id: number;
+            /**
+             * Quantity
+             * @default
+             */
+            quantity: string;
+        };
         /** SownIn */
         SownIn: {
             /**
@@ -4313,6 +4481,11 @@ export interface components {
             grams?: number | null;
             /** Lot Id */
             lot_id?: number | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["SownFromIn"][];
             /** Version */
             version?: number | null;
             /**
@@ -4324,7 +4497,7 @@ export interface components {
         /** MovedIn */
         MovedIn: {
             /** Stage */
-            stage: number;
+            stage: string;
             /**
              * On
              * Format: date
@@ -4350,7 +4523,7 @@ export interface components {
              */
             client_uuid: string;
             /** Stage */
-            stage?: number | null;
+            stage?: string | null;
             /** Replaces */
             replaces?: number | null;
             /**
@@ -4393,6 +4566,11 @@ export interface components {
              */
             out: components["schemas"]["GradedOutIn"][];
             /**
+             * Seconds
+             * @default []
+             */
+            seconds: components["schemas"]["SecondIn"][];
+            /**
              * On
              * Format: date
              */
@@ -4411,6 +4589,33 @@ export interface components {
             cause: string;
             /** Count */
             count: number;
+        };
+        /**
+         * SecondIn
+         * @description So many of another grade, by the stage that gives it.
+         */
+        SecondIn: {
+            /** Stage */
+            stage: string;
+            /** Count */
+            count: number;
+        };
+        /** PickedIn */
+        PickedIn: {
+            /** Stage */
+            stage: string;
+            /** Quantity */
+            quantity: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
         };
         /** ResowIn */
         ResowIn: {
@@ -4468,6 +4673,8 @@ export interface components {
             lot: string;
             /** Lot Left */
             lot_left: number | null;
+            /** Lot Unit */
+            lot_unit: string;
             /** Lot Words */
             lot_words: string;
             /** Mix */
@@ -5634,6 +5841,8 @@ export interface components {
             note: string;
             /** Takes Back */
             takes_back?: string | null;
+            /** Counted At */
+            counted_at?: string | null;
         };
         /** SignIn */
         SignIn: {
@@ -5880,6 +6089,8 @@ export interface components {
             batch: string;
             /** Balance */
             balance: number;
+            /** Unit */
+            unit: string;
             /**
              * Graded On
              * Format: date
@@ -5951,14 +6162,17 @@ export interface components {
              */
             note: string;
         };
-        /** PickIn */
+        /**
+         * PickIn
+         * @description So much of a lot, as typed or as a number in the unit of the line.
+         */
         PickIn: {
             /** Line Id */
             line_id: number;
             /** Lot Id */
             lot_id: number;
             /** Quantity */
-            quantity: number;
+            quantity: number | string;
         };
         /** ShortIn */
         ShortIn: {
@@ -6392,7 +6606,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                member_id: number;
+                member_id: number | string;
             };
             cookie?: never;
         };
@@ -6485,7 +6699,7 @@ export interface operations {
         parameters: {
             query?: {
                 kind?: string;
-                subject?: number | null;
+                subject?: string | null;
                 limit?: number;
             };
             header?: never;
@@ -6714,7 +6928,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                site_id: number;
+                site_id: number | string;
             };
             cookie?: never;
         };
@@ -6740,7 +6954,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                place_id: number;
+                place_id: number | string;
             };
             cookie?: never;
         };
@@ -6766,7 +6980,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                place_id: number;
+                place_id: number | string;
             };
             cookie?: never;
         };
@@ -6859,7 +7073,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                task_id: number;
+                task_id: number | string;
             };
             cookie?: never;
         };
@@ -6929,7 +7143,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -6951,7 +7165,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -6977,7 +7191,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -7003,7 +7217,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -7029,7 +7243,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -7055,7 +7269,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -7077,7 +7291,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -7281,7 +7495,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7326,7 +7540,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7352,7 +7566,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7378,7 +7592,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                audit_id: number;
+                audit_id: number | string;
             };
             cookie?: never;
         };
@@ -7448,7 +7662,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                line_id: number;
+                line_id: number | string;
             };
             cookie?: never;
         };
@@ -7474,7 +7688,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                line_id: number;
+                line_id: number | string;
             };
             cookie?: never;
         };
@@ -7500,7 +7714,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7526,7 +7740,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7552,7 +7766,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7578,7 +7792,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7604,7 +7818,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7625,12 +7839,38 @@ export interface operations {
             };
         };
     };
+    aldrip_batches_api_picked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
     aldrip_batches_api_resow: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7656,7 +7896,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7678,7 +7918,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -7742,7 +7982,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7764,7 +8004,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7790,7 +8030,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7816,7 +8056,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7838,7 +8078,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7888,7 +8128,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7914,7 +8154,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7940,7 +8180,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7966,7 +8206,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -7992,7 +8232,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8014,7 +8254,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8040,7 +8280,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8090,7 +8330,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                neighbour_id: number;
+                neighbour_id: number | string;
             };
             cookie?: never;
         };
@@ -8116,7 +8356,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                neighbour_id: number;
+                neighbour_id: number | string;
             };
             cookie?: never;
         };
@@ -8142,7 +8382,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                inspection_id: number;
+                inspection_id: number | string;
             };
             cookie?: never;
         };
@@ -8164,7 +8404,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                inspection_id: number;
+                inspection_id: number | string;
             };
             cookie?: never;
         };
@@ -8186,7 +8426,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                inspection_id: number;
+                inspection_id: number | string;
             };
             cookie?: never;
         };
@@ -8212,7 +8452,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                inspection_id: number;
+                inspection_id: number | string;
             };
             cookie?: never;
         };
@@ -8238,7 +8478,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8264,7 +8504,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8290,7 +8530,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -8340,7 +8580,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -8362,7 +8602,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                lot_id: number;
+                lot_id: number | string;
             };
             cookie?: never;
         };
@@ -8388,7 +8628,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8408,7 +8648,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8428,7 +8668,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                block_id: number;
+                block_id: number | string;
             };
             cookie?: never;
         };
@@ -8494,7 +8734,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                batch_id: number | string;
             };
             cookie?: never;
         };
@@ -8520,7 +8760,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                delivery_id: number;
+                delivery_id: number | string;
             };
             cookie?: never;
         };
@@ -8542,7 +8782,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                delivery_id: number;
+                delivery_id: number | string;
             };
             cookie?: never;
         };
@@ -8562,7 +8802,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                delivery_id: number;
+                delivery_id: number | string;
             };
             cookie?: never;
         };
@@ -8584,7 +8824,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                delivery_id: number;
+                delivery_id: number | string;
             };
             cookie?: never;
         };

@@ -89,7 +89,7 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
 }
 
 function full(change: Change): Schemas["ChangeIn"] {
-  return { back_to_planned: false, ...change } as Schemas["ChangeIn"];
+  return { back_to_planned: false, split: [], lots: [], ...change } as Schemas["ChangeIn"];
 }
 
 export function useProposal(): ProposalContext {

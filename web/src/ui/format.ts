@@ -40,12 +40,38 @@ export function kilos(value: number | null | undefined): string {
   return `${value < 100 && !Number.isInteger(value) ? one.format(value) : whole.format(value)} kg`;
 }
 
+/** How a unit is written where it is not simply counted. */
+const WRITTEN: Record<string, (value: number) => string> = {
+  g: grams,
+  kg: kilos,
+  "m²": (value) => (value >= 10_000 ? hectares(value) : `${area(value)} m²`),
+  L: (value) => `${area(value)} L`,
+};
+const WEIGHTS = new Set(["g", "kg"]);
+const GROUND = new Set(["m²"]);
+
+/** Whether something is weighed, and not counted. */
+export const weighed = (unit: string): boolean => WEIGHTS.has(unit);
+
+/** Whether something is ground, which says little as a bare number. */
+export const isGround = (unit: string): boolean => GROUND.has(unit);
+
 /** A value with its unit, rounded as the unit asks. */
 export function quantity(value: number, unit: string): string {
-  if (unit === "g") return grams(value);
-  if (unit === "m²" && value >= 10_000) return hectares(value);
-  if (unit === "m²" || unit === "L") return `${area(value)} ${unit}`;
+  const written = WRITTEN[unit];
+  if (written) return written(value);
   return unit ? `${whole.format(value)} ${unit}` : whole.format(value);
+}
+
+/** What is promised: plants by their number, seed by its weight. */
+export function promised(value: number, unit: string): string {
+  return weighed(unit) || unit === "seeds" ? quantity(value, unit) : count(value);
+}
+
+/** Decimals that a figure of the ladder is shown with. */
+export function decimals(value: number, unit: string): number {
+  if (!weighed(unit)) return 0;
+  return value < 10 ? 2 : value < 100 || unit in { g: 1 } ? 1 : 0;
 }
 
 export function hours(minutes: number): string {

@@ -307,7 +307,7 @@ function BodyShape({
   const canMove = may("batches.plan") && body.state !== "ready" && body.state !== "delivered";
   const d = outline(laid, scale.x, y);
   const move = (days: number) =>
-    propose(body.batch_id, { shift_days: days, stage: body.state === "planned" ? 0 : body.stage });
+    propose(body.batch_id, { shift_days: days, ...(body.state === "planned" ? {} : { stage: body.stage }) });
   const place = (step: number) => {
     const same = lanes.filter((other) => other.unit === lane.unit);
     const now = moving && proposed.change.place_id ? proposed.change.place_id : lane.place_id;

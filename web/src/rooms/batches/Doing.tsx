@@ -22,7 +22,7 @@ export function Doing({ batch }: { batch: Batch }) {
     if (node?.hasAttribute("open")) node.scrollIntoView({ block: "start" });
   }, []);
   const closed = batch.state === "delivered" || batch.state === "abandoned";
-  const next = batch.stages.find((stage) => stage.order === batch.next_stage);
+  const next = batch.stages.find((stage) => stage.key === batch.next_stage);
   return (
     <section>
       <h2 className="border-rule border-b pb-1">What happens</h2>
@@ -34,7 +34,7 @@ export function Doing({ batch }: { batch: Batch }) {
       ) : closed ? null : (
         <div className="grid gap-3 py-2">
           {batch.state === "planned" && may("batches.do") ? <SownForm batch={batch} /> : null}
-          {batch.state === "sown" && next && next.kind !== "grade" && next.kind !== "dispatch" && may("batches.do") ? (
+          {batch.state === "sown" && next && !next.yields && next.kind !== "dispatch" && may("batches.do") ? (
             <MoveOn batch={batch} next={next} />
           ) : null}
           {batch.state === "sown" && may("diary.count") ? (
@@ -53,7 +53,7 @@ export function Doing({ batch }: { batch: Batch }) {
               </details>
             </>
           ) : null}
-          {batch.state === "sown" && next?.kind === "grade" ? <p>Next: grade it in Deliveries.</p> : null}
+          {batch.state === "sown" && next?.grades ? <p>Next: grade it in Deliveries.</p> : null}
         </div>
       )}
       <ul>
@@ -99,7 +99,7 @@ function MoveOn({ batch, next }: { batch: Batch; next: Schemas["StageTimeOut"] }
     take(
       api.POST("/api/batches/{batch_id}/moved", {
         params: { path: { batch_id: batch.id } },
-        body: { stage: next.order, on, version: batch.version },
+        body: { stage: next.key, on, version: batch.version },
       }),
     ),
   );

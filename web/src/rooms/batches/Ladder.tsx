@@ -2,13 +2,13 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { batchQuery, libraryQuery, lotsQuery, placesQuery } from "../../api/queries";
+import { batchQuery, libraryQuery, lotsQuery, placesQuery, ref } from "../../api/queries";
 import { useProposal } from "../../shell/proposal";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { DayField } from "../../ui/DayField";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { area, chance, count, grams, quantity, share } from "../../ui/format";
+import { area, chance, count, grams, promised, quantity, share, weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
 import { Doing } from "./Doing";
@@ -19,7 +19,7 @@ type Batch = Schemas["LadderOut"];
 
 export function Ladder() {
   const { id } = useParams({ strict: false }) as { id: string };
-  const { data: batch } = useSuspenseQuery(batchQuery(Number(id)));
+  const { data: batch } = useSuspenseQuery(batchQuery(ref(id)));
   const { content, show } = useWorking();
   useEffect(() => {
     // Whoever opens the working before touching a number finds the start explained.
@@ -69,8 +69,7 @@ function ForOrders({ batch }: { batch: Batch }) {
         <span key={order.line_id}>
           {n ? "; " : ""}
           <Link to={`/orders?line=${order.line_id}` as "/"}>order {order.number}</Link>, {order.customer}:{" "}
-          {order.unit === "kg" ? quantity(order.quantity, "kg") : count(order.quantity)} in{" "}
-          {windowWords(order.due_from, order.due_last)}
+          {promised(order.quantity, order.unit)} in {windowWords(order.due_from, order.due_last)}
         </span>
       ))}
     </>
@@ -153,7 +152,7 @@ function Says({ batch }: { batch: Batch }) {
       }),
     ),
   );
-  const good = batch.unit === "kg" ? "kg of clean seed" : "good ones";
+  const good = weighed(batch.unit) ? `${batch.unit} of clean seed` : "good ones";
   if (batch.state === "delivered" || batch.state === "abandoned") {
     return (
       <p className="border-rule border-y py-2">
@@ -266,12 +265,12 @@ function Assumptions({ batch }: { batch: Batch }) {
   const { data: places } = useQuery(placesQuery);
   const { propose } = useProposal();
   const may = useMay();
-  const [stage, setStage] = useState<number | null>(null);
+  const [stage, setStage] = useState<string | null>(null);
   if (!may("batches.plan") || batch.state === "delivered" || batch.state === "abandoned") return null;
   const planned = batch.state === "planned";
   const next = batch.next_stage;
-  const movable = batch.stages.filter((s) => s.end > s.start && !s.happened && s.kind !== "sow");
-  const chosen = movable.find((s) => s.order === (stage ?? next)) ?? movable[0];
+  const movable = batch.stages.filter((s) => s.end > s.start && !s.happened && !s.starts);
+  const chosen = movable.find((s) => s.key === (stage ?? next)) ?? movable[0];
   return (
     <div className="flex flex-wrap items-end gap-x-5 gap-y-2 border-hair border-b py-2">
       {planned && batch.by_seed ? (
@@ -290,7 +289,7 @@ function Assumptions({ batch }: { batch: Batch }) {
               )
               .map((lot) => (
                 <option key={lot.id} value={lot.id}>
-                  {lot.code} {lot.cultivar}, {grams(lot.balance)}
+                  {lot.code} {lot.cultivar}, {quantity(lot.balance, lot.unit)}
                   {lot.germination ? `, ${share(lot.germination)}` : ""}
                 </option>
               ))}
@@ -323,9 +322,9 @@ function Assumptions({ batch }: { batch: Batch }) {
         <div className="flex items-end gap-1">
           <label className="field">
             <span className="note">Stage</span>
-            <select className="input !w-32" value={chosen.order} onChange={(e) => setStage(Number(e.target.value))}>
+            <select className="input !w-32" value={chosen.key} onChange={(e) => setStage(e.target.value)}>
               {movable.map((s) => (
-                <option key={s.order} value={s.order}>
+                <option key={s.key} value={s.key}>
                   {s.name}
                 </option>
               ))}
@@ -336,7 +335,7 @@ function Assumptions({ batch }: { batch: Batch }) {
             <select
               className="input !w-44"
               value={chosen.place_id ?? ""}
-              onChange={(e) => propose(batch.id, { place_id: Number(e.target.value), stage: chosen.order })}
+              onChange={(e) => propose(batch.id, { place_id: Number(e.target.value), stage: chosen.key })}
             >
               {chosen.place_id ? null : <option value="">no place</option>}
               {places?.places

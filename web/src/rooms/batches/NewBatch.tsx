@@ -25,7 +25,9 @@ export function NewBatch({ open, onClose }: { open: boolean; onClose: () => void
           body: {
             crop_id: chosen?.crop_id ?? 0,
             method_id: Number(method),
-            needed: Number(needed.replace(/[ ,]/g, "")),
+            needed,
+            order_line_ids: [],
+            lot_ids: [],
             ready_on: ready,
           },
         }),

@@ -11,7 +11,7 @@ export function RateForm({
   rate,
 }: {
   batchId: number;
-  stage: number;
+  stage: string;
   name: string;
   rate: Schemas["RateOut"];
 }) {

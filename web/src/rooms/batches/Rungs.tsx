@@ -1,9 +1,9 @@
 import { useLayoutEffect, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
-import { type Change, useProposal } from "../../shell/proposal";
+import { useProposal } from "../../shell/proposal";
 import { useWorking } from "../../shell/working";
 import { isoWeek, shortDay } from "../../ui/dates";
-import { count, hectares, share } from "../../ui/format";
+import { count, decimals, hectares, isGround, share } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { OriginMark } from "../../ui/parts";
 import { type LogScale, makeLogScale } from "./ladderScale";
@@ -205,22 +205,11 @@ function Band({ rungs, tops, scale }: { rungs: Rung[]; tops: number[]; scale: Lo
   );
 }
 
-function changeFor(batch: Batch, rung: Rung, value: number): Change {
-  if (rung.key === "trays") return { trays: Math.round(value) };
-  if (rung.key === "start") return { start: Math.round(value) };
-  if (rung.key === "seed_g") return { seed_g: value };
-  if (rung.key === "seeds") {
-    const perCell = batch.seeds && batch.start ? Math.max(1, Math.round(batch.seeds / batch.start)) : 1;
-    return { start: Math.max(1, Math.round(value / perCell)) };
-  }
-  return { rung: { stage: rung.stage, quantity: value } };
-}
-
 function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
   const { propose } = useProposal();
   const { show } = useWorking();
   const may = useMay();
-  const digits = rung.unit === "g" ? (rung.value < 10 ? 2 : 1) : 0;
+  const digits = decimals(rung.value, rung.unit);
   const shown = rung.value.toLocaleString("en-GB", { maximumFractionDigits: digits, minimumFractionDigits: digits });
   const [text, setText] = useState(shown);
   const [typing, setTyping] = useState(false);
@@ -237,7 +226,7 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
       setText(shown);
       return;
     }
-    propose(batch.id, changeFor(batch, rung, value));
+    propose(batch.id, { typed: { rung: rung.key, text } });
   };
   const editable = rung.editable && may("batches.plan");
   return (
@@ -289,8 +278,8 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
         </div>
         <div className="cond w-[76px] flex-none whitespace-nowrap pl-2 text-note">
           {rung.unit}
-          {rung.unit === "m²" && rung.value >= 10_000 ? <div>{hectares(rung.value)}</div> : null}
-          {rung.band && rung.unit !== "m²" ? <div className="font-bold">now {count(rung.band.middle)}</div> : null}
+          {isGround(rung.unit) && rung.value >= 10_000 ? <div>{hectares(rung.value)}</div> : null}
+          {rung.band && !isGround(rung.unit) ? <div className="font-bold">now {count(rung.band.middle)}</div> : null}
         </div>
       </div>
       {rung.rate ? (

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { blockQuery, seedCropsQuery } from "../../api/queries";
 import { useWorking } from "../../shell/working";
-import { count, hectares, kilos } from "../../ui/format";
+import { count, hectares, kilos, weighed } from "../../ui/format";
 
 /** The rungs of a seed crop below its ground: rows, plants, parent seed, and the class above. */
 export function SeedRungs({ batchId }: { batchId: number }) {
@@ -32,7 +32,7 @@ export function SeedRungs({ batchId }: { batchId: number }) {
             className="w-[104px] flex-none border-ink3 border-b border-dotted text-right text-h1 font-semibold"
             onClick={() => show({ title: rung.name.toLowerCase(), value: "", steps: block.working }, true)}
           >
-            {rung.unit === "kg" ? kilos(rung.value).replace(" kg", "") : count(rung.value)}
+            {weighed(rung.unit) ? kilos(rung.value).replace(" kg", "") : count(rung.value)}
           </button>
           <span className="cond w-[76px] flex-none pl-2 text-note">{rung.unit}</span>
           <span className="note">{rung.words}</span>

@@ -2,11 +2,11 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, entryId, type Schemas, take } from "../../api/client";
-import { deliveriesQuery, noteQuery } from "../../api/queries";
+import { deliveriesQuery, noteQuery, type Ref, ref } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { DayField } from "../../ui/DayField";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { chance, count, few, quantity } from "../../ui/format";
+import { chance, count, few, promised } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { Grade } from "./Grade";
@@ -92,7 +92,7 @@ export function Deliveries() {
                   <td>
                     order {row.order}, {row.customer}
                   </td>
-                  <td className="num">{row.unit === "kg" ? quantity(row.quantity, "kg") : count(row.quantity)}</td>
+                  <td className="num">{promised(row.quantity, row.unit)}</td>
                   <td>{row.short ? <b>short by {count(row.short)}</b> : "in full"}</td>
                   <td>
                     <a href={`/api/deliveries/${row.id}/note.pdf`} target="_blank" rel="noreferrer">
@@ -121,7 +121,7 @@ export function Deliveries() {
           onClose={() => setOrder(null)}
         />
       ) : null}
-      {address.note ? <NoteSheet id={Number(address.note)} onClose={close} /> : null}
+      {address.note ? <NoteSheet id={ref(address.note)} onClose={close} /> : null}
     </div>
   );
 }
@@ -205,7 +205,7 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
               line.stock.map((lot) => ({
                 line_id: line.line_id,
                 lot_id: lot.lot_id,
-                quantity: Math.round(Number(picks[`${line.line_id}.${lot.lot_id}`] || 0)),
+                quantity: picks[`${line.line_id}.${lot.lot_id}`]?.trim() || "0",
               })),
             ),
             short: lines
@@ -302,7 +302,7 @@ function propose(lines: Due[]): Record<string, string> {
   return found;
 }
 
-function NoteSheet({ id, onClose }: { id: number; onClose: () => void }) {
+function NoteSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
   const { data: note, error } = useQuery(noteQuery(id));
   return (
     <Sheet open onClose={onClose} title={note ? `Delivery note ${note.code}` : "Delivery note"}>

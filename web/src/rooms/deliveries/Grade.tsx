@@ -20,6 +20,7 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
           params: { path: { batch_id: batch.batch_id } },
           body: {
             good: Math.round(Number(good)),
+            seconds: [],
             out: batch.causes.map((cause) => ({ cause, count: Math.round(Number(out[cause] || 0)) })),
             on: today,
             client_uuid: uuid,

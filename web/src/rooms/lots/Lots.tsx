@@ -1,11 +1,11 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Schemas, take } from "../../api/client";
-import { lotQuery, lotsQuery } from "../../api/queries";
+import { ApiError, api, type Schemas, take } from "../../api/client";
+import { lotQuery, lotsQuery, type Ref, ref } from "../../api/queries";
 import { DayField } from "../../ui/DayField";
 import { fullDay, shortDay } from "../../ui/dates";
-import { count, few, grams, quantity, share } from "../../ui/format";
+import { count, few, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
@@ -53,7 +53,7 @@ export function Lots() {
         </Empty>
       )}
       <Receive open={receive} onClose={() => setReceive(false)} />
-      {address.lot ? <LotSheet id={Number(address.lot)} onClose={() => choose(null)} /> : null}
+      {address.lot ? <LotSheet id={ref(address.lot)} onClose={() => choose(null)} /> : null}
     </div>
   );
 }
@@ -124,7 +124,7 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
   ];
 }
 
-function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
+function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
   const { data: lot, error } = useQuery(lotQuery(id));
   const may = useMay();
   return (
@@ -198,10 +198,12 @@ function LotSheet({ id, onClose }: { id: number; onClose: () => void }) {
                   ))}
                 </tbody>
               </table>
-              {may("lots.test") ? <TestForm id={id} /> : null}
+              {may("lots.test") ? <TestForm id={lot.id} /> : null}
             </>
           ) : null}
-          {may("lots.receive") && lot.form === "seed" && !lot.status ? <BalanceForm id={id} unit={lot.unit} /> : null}
+          {may("lots.receive") && lot.form === "seed" && !lot.status ? (
+            <BalanceForm id={lot.id} unit={lot.unit} />
+          ) : null}
         </>
       ) : null}
     </Sheet>
@@ -259,7 +261,7 @@ function BalanceForm({ id, unit }: { id: number; unit: string }) {
     take(
       api.POST("/api/lots/{lot_id}/balance", {
         params: { path: { lot_id: id } },
-        body: { counted: Number(counted), reason },
+        body: { counted, reason },
       }),
     ),
   );
@@ -273,7 +275,10 @@ function BalanceForm({ id, unit }: { id: number; unit: string }) {
           save.mutate(undefined);
         }}
       >
-        <Field label={`Weighed now, ${unit}`} hint={counted ? `understood as ${grams(Number(counted))}` : undefined}>
+        <Field
+          label={`Weighed now, ${unit}`}
+          fault={save.error instanceof ApiError ? save.error.of("counted") : undefined}
+        >
           <input
             className="input"
             inputMode="decimal"

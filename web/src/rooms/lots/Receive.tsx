@@ -72,7 +72,6 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
     "crop_id",
     "line_id",
     "quantity",
-    "quantity_g",
     "packets",
     "packet_size",
     "value",
@@ -120,8 +119,8 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
         ) : null}
         <Field
           label="How much came"
-          fault={error?.of("quantity") ?? error?.of("quantity_g")}
-          hint="60 g, 14 kg, 2 oz or 0.5 lb; or packets below"
+          fault={error?.of("quantity")}
+          hint="60 g, 14 kg, 2 oz, 20,000 seeds or 5 packets of 1,000 seeds"
         >
           <input className="input" value={form.quantity} onChange={put("quantity")} />
         </Field>

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
+import { weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 import { formsOf } from "./forms";
@@ -100,7 +101,11 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
         <Field
           label="Quantity"
           fault={of("quantity")}
-          hint={method?.unit === "kg" ? "2400 kg, 2.4 t or 5300 lb of clean seed" : "12000, 12,000 or 12k good ones"}
+          hint={
+            weighed(method?.unit ?? "")
+              ? "2400 kg, 250 g, 2.4 t or 5 packets of 1,000 seeds"
+              : "12000, 12,000 or 12k good ones"
+          }
         >
           <input className="input" value={row.quantity} onChange={put("quantity")} />
         </Field>

@@ -2,10 +2,10 @@ import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { blockQuery } from "../../api/queries";
+import { blockQuery, ref } from "../../api/queries";
 import { useWorking } from "../../shell/working";
 import { shortDay } from "../../ui/dates";
-import { chance, count, hectares, kilos, share } from "../../ui/format";
+import { chance, count, hectares, kilos, share, weighed } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { BatchCode, Pennant } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
@@ -18,7 +18,7 @@ export type BlockData = Schemas["BlockOut"];
 /** The seed block: rows to scale above, the flowering match on the season line's axis below. */
 export function Block() {
   const { id } = useParams({ strict: false }) as { id: string };
-  const { data: block } = useSuspenseQuery(blockQuery(Number(id)));
+  const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   const layout = useLayoutProposal(block);
   const drawing = layout.preview?.rows ?? block.rows;
   return (
@@ -303,7 +303,7 @@ function Generations({ block }: { block: BlockData }) {
             <td className="note">laid out; {kilos(Math.round(block.expected))} expected</td>
           </tr>
           {rungs
-            .filter((rung) => rung.unit === "kg")
+            .filter((rung) => weighed(rung.unit))
             .map((rung) => (
               <tr key={rung.key}>
                 <td>{rung.name}</td>

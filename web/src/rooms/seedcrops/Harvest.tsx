@@ -1,7 +1,7 @@
 import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { api, take } from "../../api/client";
-import { blockQuery } from "../../api/queries";
+import { blockQuery, ref } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { shortDay } from "../../ui/dates";
 import { kilos } from "../../ui/format";
@@ -20,7 +20,7 @@ const DECISIONS: Record<string, string> = {
 /** Visits to the field, the male out, and every load at the door. */
 export function Harvest() {
   const { id } = useParams({ strict: false }) as { id: string };
-  const { data: block } = useSuspenseQuery(blockQuery(Number(id)));
+  const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   return (
     <div className="px-4 pb-8">
       <BlockHead block={block} here="harvest" />

@@ -4,7 +4,7 @@ import L from "leaflet";
 import "leaflet/dist/leaflet.css";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { blockQuery, isolationQuery, libraryQuery } from "../../api/queries";
+import { blockQuery, isolationQuery, libraryQuery, ref } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { shortDay } from "../../ui/dates";
@@ -33,8 +33,8 @@ const KINDS = [
 /** Fields to scale on our own geometry: distances as bands, each breach as a line with its metres and its remedies. */
 export function Isolation() {
   const { id } = useParams({ strict: false }) as { id: string };
-  const { data: block } = useSuspenseQuery(blockQuery(Number(id)));
-  const { data } = useSuspenseQuery(isolationQuery(Number(id)));
+  const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
+  const { data } = useSuspenseQuery(isolationQuery(ref(id)));
   const [adding, setAdding] = useState(false);
   const [leaving, setLeaving] = useState<Neighbour | null>(null);
   const { show } = useWorking();

@@ -4,7 +4,7 @@ import { ApiError, api, type Schemas, take } from "../../api/client";
 import { saved } from "../../api/queries";
 import { DayField } from "../../ui/DayField";
 import { shortDay } from "../../ui/dates";
-import { kilos, share } from "../../ui/format";
+import { quantity, share, weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Pennant } from "../../ui/parts";
 import type { BlockData } from "./Block";
@@ -29,7 +29,9 @@ export function useLayoutProposal(block: BlockData): LayoutProposal {
   const [error, setError] = useState<ApiError | null>(null);
   const [busy, setBusy] = useState(false);
   const path = { params: { path: { block_id: block.block_id ?? 0 } } };
+  const asked = useRef(0);
   const drop = useCallback(() => {
+    asked.current += 1;
     setChange({});
     setPreview(null);
     setError(null);
@@ -45,13 +47,17 @@ export function useLayoutProposal(block: BlockData): LayoutProposal {
     setChange(whole);
     setBusy(true);
     setError(null);
+    // Only the answer to the newest question counts, in whatever order answers come.
+    const own = ++asked.current;
+    const newest = () => own === asked.current;
     take(api.POST("/api/seed-blocks/{block_id}/preview", { ...path, body: full(whole) }))
-      .then(setPreview)
+      .then((found) => newest() && setPreview(found))
       .catch((fault: ApiError) => {
+        if (!newest()) return;
         setPreview(null);
         setError(fault);
       })
-      .finally(() => setBusy(false));
+      .finally(() => newest() && setBusy(false));
   };
   const keep = async () => {
     setBusy(true);
@@ -309,7 +315,7 @@ function shown(value: unknown, unit: string, kind: string): string {
   if (value === null || value === undefined) return "none";
   if (kind === "share") return share(Number(value), 1);
   if (kind === "day") return shortDay(String(value));
-  if (unit === "kg") return kilos(Number(value));
+  if (weighed(unit)) return quantity(Number(value), unit);
   return `${Number(Number(value).toFixed(1))} ${unit}`;
 }
 

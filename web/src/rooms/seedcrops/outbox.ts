@@ -90,7 +90,9 @@ async function attempt(inspection: number): Promise<Sent> {
     const answer = await take(
       api.POST("/api/inspections/{inspection_id}/counts", {
         params: { path: { inspection_id: inspection } },
-        body: { entries: rows.slice(0, MOST_AT_ONCE).map(({ entry: { at: _, ...entry } }) => entry) },
+        body: {
+          entries: rows.slice(0, MOST_AT_ONCE).map(({ entry: { at, ...entry } }) => ({ ...entry, counted_at: at })),
+        },
       }),
     );
     for (const told of answer.entries) {

@@ -6,7 +6,7 @@ import { batchesQuery, cardQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { addDays, isoWeek, shortDay } from "../../ui/dates";
-import { count, few, grams } from "../../ui/format";
+import { count, few, quantity } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
 import { SownForm } from "./SownForm";
@@ -23,7 +23,7 @@ export function Sowing() {
   const rows = data
     .filter((b) => b.state === "planned" && b.way === "plants" && b.sow_on < end)
     .sort((a, b) => a.sow_on.localeCompare(b.sow_on) || a.id - b.id);
-  const chosen = data.find((b) => String(b.id) === address.card) ?? rows[0];
+  const chosen = data.find((b) => String(b.id) === address.card || b.uuid === address.card) ?? rows[0];
   const days = [...new Set(rows.map((row) => row.sow_on))];
   return (
     <div className="px-4 pb-6">
@@ -118,7 +118,8 @@ function Card({ batch }: { batch: Batch }) {
             <dt className="note">
               {card.lot ? (
                 <>
-                  <LotCode code={card.lot} /> {grams(card.lot_left)} left
+                  <LotCode code={card.lot} /> {card.lot_left === null ? "" : quantity(card.lot_left, card.lot_unit)}{" "}
+                  left
                 </>
               ) : (
                 <b>no lot chosen yet</b>

@@ -4,7 +4,7 @@ import { ApiError, api, type Schemas, take } from "../../api/client";
 import { lotsQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { DayField } from "../../ui/DayField";
-import { grams } from "../../ui/format";
+import { quantity } from "../../ui/format";
 import { useSave } from "../../ui/hooks";
 import { Faults, Field } from "../../ui/parts";
 
@@ -12,6 +12,8 @@ type Sowable = Pick<
   Schemas["BatchOut"],
   "id" | "code" | "version" | "trays" | "start" | "seed_g" | "lot_id" | "by_seed" | "crop_id" | "start_unit"
 >;
+
+const SEEDS = "seeds";
 
 /** Sown: the day, the trays, the grams, from which lot. The batch runs and the stock moves. */
 export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => void }) {
@@ -21,6 +23,9 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
   const [trays, setTrays] = useState(batch.trays === null ? "" : String(batch.trays));
   const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
   const [lot, setLot] = useState(batch.lot_id === null ? "" : String(batch.lot_id));
+  // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
+  const counted = lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
+  const typed = /[0-9]$/.test(weight.trim()) ? `${weight.trim()} ${counted ? SEEDS : "g"}` : weight.trim();
   const save = useSave(
     () =>
       take(
@@ -29,8 +34,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
           body: {
             on,
             trays: trays ? Number(trays) : null,
-            grams: batch.by_seed && weight ? Number(weight) : null,
-            lot_id: batch.by_seed && lot ? Number(lot) : null,
+            lots: batch.by_seed && lot ? [{ lot_id: Number(lot), quantity: typed }] : [],
             version: batch.version,
             note: "",
           },
@@ -60,7 +64,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
       </Field>
       {batch.by_seed ? (
         <>
-          <Field label="Grams" fault={error?.of("grams") ?? error?.of("quantity")}>
+          <Field label={counted ? "Seeds" : "Grams"} fault={error?.of("lots.0.quantity") ?? error?.of("quantity")}>
             <input
               className="input phone !w-24"
               inputMode="decimal"
@@ -75,7 +79,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
                 .filter((one) => one.crop_id === batch.crop_id && one.form === "seed" && one.balance > 0)
                 .map((one) => (
                   <option key={one.id} value={one.id}>
-                    {one.code} {one.cultivar}, {grams(one.balance)}
+                    {one.code} {one.cultivar}, {quantity(one.balance, one.unit)}
                   </option>
                 ))}
             </select>
@@ -85,7 +89,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
       <button type="submit" className="btn phone" disabled={save.isPending}>
         {batch.by_seed ? "Sown" : "Stuck"}
       </button>
-      <Faults error={save.error} fields={["on", "trays", "grams", "quantity", "lot_id"]} />
+      <Faults error={save.error} fields={["on", "trays", "quantity", "lots.0.quantity", "lot_id"]} />
     </form>
   );
 }

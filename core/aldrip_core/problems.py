@@ -1,0 +1,58 @@
+"""What stands against a plan: codes with their data; the sentence is made last."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """Something that stands against a plan. `data`: plain values, dates as ISO text."""
+
+    code: str
+    data: Mapping[str, Any]
+
+    def plain(self) -> dict[str, Any]:
+        """As it is stored."""
+        return {"code": self.code, **self.data}
+
+
+def read(stored: Sequence[Mapping[str, Any]]) -> tuple[Problem, ...]:
+    """Problems as they were stored."""
+    return tuple(Problem(one["code"], {k: v for k, v in one.items() if k != "code"}) for one in stored)
+
+
+def _day(text: str) -> str:
+    day = date.fromisoformat(text)
+    return f"{day:%a} {day.day} {day:%b}, week {day.isocalendar().week}"
+
+
+SENTENCES = {
+    "no_place": lambda d: f"“{d['stage']}” asks for a place of kind {d['kind']}, and there is none.",
+    "rests": lambda d: (
+        f"{d['crop']} rests above {d['ceiling_c']:g} °C: {d['days']} of the {d['of']} days of “{d['stage']}” are likely to pass it."
+    ),
+    "late": lambda d: f"Cannot be met as asked: the earliest day is {_day(d['ready_on'])}, {d['days']} days late.",
+    "batch_late": lambda d: (
+        f"Batch {d['batch']} will be ready {d['days']} {'day' if d['days'] == 1 else 'days'} after the window closes."
+    ),
+    "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {d['grams']:,.1f} g.",
+    "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",
+    "refused": lambda d: str(d["words"]),
+    "other_class": lambda d: f"Batch {d['batch']} is grown as {d['has']}; {d['asked']} is asked.",
+}
+
+
+def words(problem: Problem) -> str:
+    """A problem as a sentence.
+
+    >>> words(Problem("no_place", {"stage": "Rooted", "kind": "hotbed"}))
+    '“Rooted” asks for a place of kind hotbed, and there is none.'
+    """
+    return SENTENCES[problem.code](problem.data)
+
+
+def sentence(problems: Sequence[Problem]) -> str:
+    """All of them, one after the other."""
+    return " ".join(words(problem) for problem in problems)
