@@ -11,6 +11,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.servers.basehttp import ThreadedWSGIServer
+from django.db import connection
 from django.test import LiveServerTestCase
 from django.test.testcases import LiveServerThread, QuietWSGIRequestHandler
 from selenium import webdriver
@@ -101,6 +102,9 @@ class RestartableThread(LiveServerThread):
         )
 
 
+BUSY = "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() and state <> 'idle'"
+
+
 class BrowserCase(LiveServerTestCase):
     """A browser, and a nursery set up for each test."""
 
@@ -127,6 +131,12 @@ class BrowserCase(LiveServerTestCase):
     def tearDown(self) -> None:
         # No request may still be on its way while the tables are emptied.
         self.driver.get("about:blank")
+        quiet, end = 0, time.monotonic() + PATIENCE
+        while quiet < 3 and time.monotonic() < end:
+            with connection.cursor() as cursor:
+                cursor.execute(BUSY)
+                quiet = 0 if cursor.fetchone()[0] else quiet + 1
+            time.sleep(0.02)
 
     def size(self, width: int, height: int) -> None:
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}

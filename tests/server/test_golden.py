@@ -28,9 +28,16 @@ class FirstRelease(TransactionTestCase):
 
     def setUp(self) -> None:
         sql = gzip.decompress((GOLDEN / "release-1.sql.gz").read_bytes()).decode()
-        sql = re.sub(r"^(\\.*|CREATE EXTENSION|COMMENT ON|SELECT pg_catalog.set_config|CREATE SCHEMA|SET transaction_timeout).*$", "", sql, flags=re.M)
+        sql = re.sub(
+            r"^(\\.*|CREATE EXTENSION|COMMENT ON|SELECT pg_catalog.set_config|CREATE SCHEMA|SET transaction_timeout).*$",
+            "",
+            sql,
+            flags=re.M,
+        )
         with connection.cursor() as cursor:
-            cursor.execute("drop schema public cascade; create schema public; create extension if not exists btree_gist")
+            cursor.execute(
+                "drop schema public cascade; create schema public; create extension if not exists btree_gist"
+            )
             cursor.execute("set search_path to public")
             cursor.execute(sql)
         connection.close()

@@ -1,0 +1,520 @@
+"""Random seasons of random people, through the API: what has happened stays, stock balances, no answer is a crash.
+
+A few hundred steps in every run; `./aldrip test --long` lives through ten thousand.
+"""
+
+import os
+import threading
+import uuid
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import connections
+from django.test import Client, TransactionTestCase
+from hypothesis import HealthCheck, settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import AuditEvent
+from aldrip.batches.models import Batch
+from aldrip.lots.models import Lot
+from aldrip.methods.library import load_library
+from aldrip.methods.models import Container, Crop, Method, MethodStage
+from aldrip.orders.models import OrderLine
+from aldrip.places.models import Place
+from aldrip.seedcrops.models import SeedBlock
+from tests.server.house import TODAY, advance, make_house, order_row, seed_lot
+from tests.server.seasons import Facts, broken, facts_of, wrong
+from tests.server.seed_house import SPRING, make_seed_house, parent_seed
+
+LONG = os.environ.get("ALDRIP_LONG") == "1"
+CROPS = ("Pak choi", "Endive", "Zinnia", "Lavender")
+FORMS = {"Lavender": "rooted cutting"}
+PLUG_STAGES = ("sow", "germinate", "grow", "harden", "grade", "dispatch", "nowhere")
+numbers = st.integers(-1, 90)
+few = st.integers(0, 5)
+
+
+class Season(RuleBasedStateMachine):
+    """A nursery, and whatever its people think of next."""
+
+    ctx: Ctx
+    client: Client
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.known: Facts = {}
+        self.sent: list[tuple[str, dict[str, Any], int]] = []
+
+    @initialize()
+    def opens(self) -> None:
+        name = uuid.uuid4().hex[:8]
+        self.ctx = make_house(name, username=name)
+        self.client = self.signed_in()
+        for crop in ("pak-choi", "endive", "zinnia"):
+            seed_lot(self.ctx, crop, grams=400)
+
+    def signed_in(self) -> Client:
+        client = Client()
+        assert self.ctx.user is not None
+        client.force_login(self.ctx.user)
+        return client
+
+    def post(
+        self, path: str, body: dict[str, Any], method: str = "post", client: Client | None = None
+    ) -> tuple[int, Any]:
+        """A call; whatever is asked, the answer is a result or a refusal in words."""
+        answer = getattr(client or self.client, method)(f"/api{path}", body, content_type="application/json")
+        assert answer.status_code < 500, (path, body, answer.content[:400])
+        told = answer.json()
+        if answer.status_code >= 400:
+            assert told["errors"] and all(error["message"] for error in told["errors"]), (path, told)
+        return answer.status_code, told
+
+    def once(self, path: str, body: dict[str, Any]) -> None:
+        """An entry with a uuid of its own; it may be sent again later."""
+        body = {**body, "client_uuid": str(uuid.uuid4())}
+        status, told = self.post(path, body)
+        if status == 200:
+            self.sent.append((path, body, told["id"]))
+
+    def pick(self, rows: Any, at: int) -> Any:
+        found = list(rows)
+        return found[at % len(found)] if found else None
+
+    def batch(self, at: int) -> Batch | None:
+        found: Batch | None = self.pick(self.ctx.rows(Batch).order_by("id"), at)
+        return found
+
+    def day(self, back: int) -> str:
+        return str(self.ctx.today - timedelta(days=back))
+
+    @rule(crop=st.sampled_from(CROPS), quantity=st.integers(1, 20_000), weeks=st.integers(1, 20))
+    def order(self, crop: str, quantity: int, weeks: int) -> None:
+        due = self.ctx.today + timedelta(weeks=weeks)
+        row = order_row(
+            order=uuid.uuid4().hex[:6], crop=crop, form=FORMS.get(crop, "plug"), quantity=str(quantity), due=str(due)
+        )
+        self.post("/orders", {"rows": [row]})
+        self.post("/batches/plan-lines", {})
+
+    @rule(crop=st.sampled_from(("pak-choi", "zinnia")), needed=st.integers(1, 4000), days=st.integers(-5, 90), at=few)
+    def speculate(self, crop: str, needed: int, days: int, at: int) -> None:
+        method = Method.objects.get(slug=f"plug-single-{crop}")
+        line = self.pick(self.ctx.rows(OrderLine).order_by("id"), at)
+        body = {
+            "crop_id": Crop.objects.get(slug=crop).pk,
+            "method_id": method.pk,
+            "needed": needed,
+            "ready_on": self.day(-days),
+        }
+        self.post("/batches", {**body, "order_line_ids": [line.pk] if line and at % 2 else []})
+
+    @rule(
+        at=numbers,
+        change=st.fixed_dictionaries({}, optional={
+            "needed": st.integers(-1, 30_000), "chance": st.sampled_from([0.5, 0.9, 0.99]), "trays": st.integers(0, 90),
+            "start": st.integers(0, 20_000), "seed_g": st.floats(0.01, 90), "shift_days": st.integers(-60, 60),
+            "stage": st.sampled_from(PLUG_STAGES), "back_to_planned": st.booleans(),
+            "typed": st.fixed_dictionaries({"rung": st.sampled_from(["trays", "start", "seeds", "seed_g", "stage:grow", "stage:x"]),
+                                            "text": st.sampled_from(["12k", "40", "3.5 oz", "-3", "", "many", "250 g"])}),
+            "rate": st.fixed_dictionaries({"mean": st.floats(0, 1), "sd": st.floats(0, 0.2), "reason": st.sampled_from(["", "seen"])}),
+        }),
+        place=st.none() | few, lot=st.none() | few, tray=st.none() | few, sow=st.none() | st.integers(-30, 60), ready=st.none() | st.integers(-30, 90),
+        split=st.booleans(), stale=st.booleans(),
+    )  # fmt: skip
+    def edit(
+        self, at: int, change: dict[str, Any], place: int | None, lot: int | None, tray: int | None, sow: int | None,
+        ready: int | None, split: bool, stale: bool,
+    ) -> None:  # fmt: skip
+        batch = self.batch(at)
+        if batch is None:
+            return
+        places = list(self.ctx.rows(Place).order_by("id"))
+        if place is not None and split:
+            change["split"] = [{"place_id": p.pk, "share": 0.5} for p in (places[place], places[place + 1])]
+        elif place is not None:
+            change["place_id"] = places[place].pk
+        if lot is not None:
+            change["lot_id"] = self.pick(self.ctx.rows(Lot).order_by("id"), lot).pk
+        if tray is not None:
+            change["container_id"] = self.pick(Container.objects.order_by("id"), tray).pk
+        if sow is not None:
+            change["sow_on"] = self.day(-sow)
+        if ready is not None:
+            change["ready_on"] = self.day(-ready)
+        status, told = self.post(f"/batches/{batch.pk}/preview", change)
+        if status == 200:
+            self.post(f"/batches/{batch.pk}/keep", {"version": told["version"] - stale, "change": change})
+
+    @rule(
+        at=numbers,
+        back=st.integers(-2, 9),
+        trays=st.none() | st.integers(0, 60),
+        grams=st.none() | st.floats(0.1, 300),
+        lot=st.none() | few,
+    )
+    def sow(self, at: int, back: int, trays: int | None, grams: float | None, lot: int | None) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            chosen = self.pick(self.ctx.rows(Lot).order_by("id"), lot).pk if lot is not None else None
+            self.post(
+                f"/batches/{batch.pk}/sown", {"on": self.day(back), "trays": trays, "grams": grams, "lot_id": chosen}
+            )
+
+    @rule(at=numbers, grams=st.tuples(st.floats(0.1, 60), st.floats(0.1, 60)))
+    def sow_from_two(self, at: int, grams: tuple[float, float]) -> None:
+        batch = self.batch(at)
+        lots = list(self.ctx.rows(Lot).filter(form="seed").order_by("id"))
+        if batch is not None:
+            same = [lot for lot in lots if lot.crop_id == batch.crop_id][:2] or lots[:2]
+            taken = [{"lot_id": lot.pk, "quantity": f"{g:.3f} g"} for lot, g in zip(same, grams, strict=False)]
+            self.post(f"/batches/{batch.pk}/sown", {"on": self.day(0), "lots": taken})
+
+    @rule(at=numbers, stage=st.none() | st.sampled_from(PLUG_STAGES), back=st.integers(-1, 6), place=st.none() | few)
+    def move_on(self, at: int, stage: str | None, back: int, place: int | None) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            coming = batch.stages.filter(actual_start=None).order_by("order").first()
+            named = stage or (coming.key if coming else "grow")
+            where = self.pick(self.ctx.rows(Place).order_by("id"), place).pk if place is not None else None
+            self.post(f"/batches/{batch.pk}/moved", {"stage": named, "on": self.day(back), "place_id": where})
+
+    @rule(at=numbers, found=st.integers(0, 250), trays=st.integers(1, 8), back=st.integers(-1, 12))
+    def count(self, at: int, found: int, trays: int, back: int) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            self.once(
+                f"/batches/{batch.pk}/counts",
+                {"trays": [{"sampled": 240, "found": found}] * trays, "on": self.day(back)},
+            )
+
+    @rule(at=numbers, lost=st.integers(1, 6000), back=st.integers(-1, 9))
+    def lose(self, at: int, lost: int, back: int) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            self.once(f"/batches/{batch.pk}/losses", {"lost": lost, "cause": "slugs", "on": self.day(back)})
+
+    @rule(at=numbers, good=st.integers(0, 12_000), out=st.integers(0, 500), back=st.integers(-1, 3))
+    def grade(self, at: int, good: int, out: int, back: int) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            body = {"good": good, "out": [{"cause": "thin", "count": out}], "on": self.day(back)}
+            self.once(f"/batches/{batch.pk}/graded", body)
+
+    @rule(at=numbers, lot=numbers, quantity=st.integers(0, 9000), short=st.booleans())
+    def deliver(self, at: int, lot: int, quantity: int, short: bool) -> None:
+        line = self.pick(self.ctx.rows(OrderLine).order_by("id"), at)
+        stock = self.pick(self.ctx.rows(Lot).exclude(form="seed").order_by("id"), lot) or self.ctx.rows(Lot).first()
+        if line is not None and stock is not None:
+            picks = [{"line_id": line.pk, "lot_id": stock.pk, "quantity": quantity}]
+            told = [{"line_id": line.pk, "cause": "frost"}] if short else []
+            self.once("/deliveries", {"order_id": line.order_id, "on": self.day(0), "picks": picks, "short": told})
+
+    @rule(at=numbers, reason=st.sampled_from(["", "gave up"]))
+    def cancel(self, at: int, reason: str) -> None:
+        line = self.pick(self.ctx.rows(OrderLine).order_by("id"), at)
+        if line is not None:
+            self.post(f"/order-lines/{line.pk}/cancel", {"reason": reason})
+
+    @rule(at=numbers, quantity=st.sampled_from(["10", "24000", "3k", "x"]), weeks=st.integers(-1, 12))
+    def change_order(self, at: int, quantity: str, weeks: int) -> None:
+        line = self.pick(self.ctx.rows(OrderLine).order_by("id"), at)
+        if line is not None:
+            due = str(self.ctx.today + timedelta(weeks=weeks))
+            self.post(
+                f"/order-lines/{line.pk}",
+                {"version": line.version, "quantity": quantity, "due": due, "until": due},
+                "patch",
+            )
+
+    @rule(at=numbers)
+    def end(self, at: int) -> None:
+        batch = self.batch(at)
+        if batch is not None and at % 3 == 0:
+            self.post(f"/batches/{batch.pk}/end", {"cause": "composted"})
+
+    @rule(at=numbers)
+    def resow(self, at: int) -> None:
+        batch = self.batch(at)
+        if batch is not None:
+            self.post(f"/batches/{batch.pk}/resow", {"version": batch.version})
+
+    @rule(at=numbers)
+    def undo(self, at: int) -> None:
+        event = self.pick(self.ctx.rows(AuditEvent).order_by("-id")[:12], at)
+        if event is not None:
+            self.post(f"/audit/{event.pk}/undo", {})
+
+    @rule(
+        at=few,
+        active=st.booleans(),
+        capacity=st.sampled_from([0, 20, 60, 500]),
+        kind=st.sampled_from(["bench", "tunnel", "germination"]),
+    )
+    def change_place(self, at: int, active: bool, capacity: float, kind: str) -> None:
+        place = self.pick(self.ctx.rows(Place).order_by("id"), at)
+        body = {"name": place.name, "kind": place.kind if at % 2 else kind, "capacity": capacity, "gangway": 0.1, "active": active,
+                "set_point_c": place.set_point_c, "cooled_to_c": place.cooled_to_c, "excess_c": place.excess_c}  # fmt: skip
+        self.post(f"/places/{place.pk}", body, "patch")
+
+    @rule(cells=st.sampled_from([104, 160, 240, 300]), days=st.integers(3, 40), keeps=st.floats(0.5, 1))
+    def change_library(self, cells: int, days: int, keeps: float) -> None:
+        """As somebody who corrects a tray or a method does; what runs was planned with what it was."""
+        Container.objects.filter(slug="tray-240").update(cells=cells)
+        MethodStage.objects.filter(method__slug="plug-single-pak-choi", key="grow").update(days=days, keeps=keeps)
+
+    @rule(days=st.integers(1, 25))
+    def time_passes(self, days: int) -> None:
+        if self.ctx.today < date(2029, 1, 1):
+            advance(self.ctx, self.ctx.today + timedelta(days=days))
+
+    @rule(at=numbers)
+    def send_again(self, at: int) -> None:
+        """A repeat gets the first answer, whatever has happened since."""
+        entry = self.pick(self.sent, at)
+        if entry is not None:
+            path, body, first = entry
+            status, told = self.post(path, body)
+            assert (status, told.get("id")) == (200, first), (path, body, status, told)
+
+    @rule(at=numbers, other=numbers, which=st.integers(0, 3))
+    def two_at_once(self, at: int, other: int, which: int) -> None:
+        batch, entry = self.batch(at), {"client_uuid": str(uuid.uuid4())}
+        if batch is None:
+            return
+        line = batch.allocations.first()
+        asked: list[tuple[str, dict[str, Any]]] = [
+            (f"/batches/{batch.pk}/losses", {**entry, "lost": 3, "cause": "slugs", "on": self.day(0)}),
+            ("/batches/plan-lines", {}),
+            (f"/batches/{batch.pk}/sown", {"on": self.day(0)}),
+            (f"/order-lines/{line.order_line_id}/cancel" if line else "/batches/plan-lines", {"reason": "gave up"}),
+        ]
+        answers: list[tuple[int, Any]] = []
+        both = (asked[which], asked[which] if other % 2 else asked[other % 4])
+        threads = [threading.Thread(target=self._elsewhere, args=(path, body, answers)) for path, body in both]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        assert len(answers) == 2, "an answer is missing: a crash"
+        if which == 0 and other % 2 and {status for status, _ in answers} == {200}:
+            assert answers[0][1]["id"] == answers[1][1]["id"]
+        served = [row.order_line_id for row in batch.allocations.model.objects.filter(order_line__organisation=self.ctx.organisation,
+                                                                                      batch__tops_up=None, batch__note="")]  # fmt: skip
+        assert which != 1 or len(served) >= len(set(served))
+
+    def _elsewhere(self, path: str, body: dict[str, Any], answers: list[tuple[int, Any]]) -> None:
+        try:
+            answers.append(self.post(path, body, client=self.signed_in()))
+        finally:
+            connections.close_all()
+
+    @invariant()
+    def what_has_happened_stays(self) -> None:
+        if not hasattr(self, "ctx"):
+            return
+        now = facts_of(self.ctx)
+        said = broken(self.known, now) + wrong(self.ctx)
+        assert not said, said[:6]
+        self.known = now
+
+
+class SeedSeason(Season):
+    """A house that grows seed: blocks, own lots, and the same invariants."""
+
+    @initialize()
+    def opens(self) -> None:
+        name = uuid.uuid4().hex[:8]
+        self.ctx = make_house(name, username=name)
+        advance(self.ctx, SPRING)
+        make_seed_house(self.ctx)
+        self.lines = [parent_seed(self.ctx, "AA-1"), parent_seed(self.ctx, "RR-2", label="B-2")]
+        self.client = self.signed_in()
+        row = order_row(
+            crop="Sunflower", cultivar="Testhybrid", form="seed", quantity="900 kg", due="2027-W44", until="2027-W46"
+        )
+        self.post("/orders", {"rows": [row]})
+        self.post("/batches/plan-lines", {})
+        field = self.ctx.rows(Place).get(name="Long field")
+        self.post("/seed-blocks", {"batch_id": self.ctx.rows(Batch).get().pk, "field_id": field.pk, "bearing_deg": 0})
+
+    def block(self) -> SeedBlock | None:
+        return self.ctx.rows(SeedBlock).order_by("id").first()
+
+    @rule(
+        kilos=st.sampled_from(["250 g", "40 kg", "1.2 t", "9000 seeds", "5 packets of 1,000 seeds"]),
+        week=st.integers(40, 50),
+    )
+    def order_seed(self, kilos: str, week: int) -> None:
+        row = order_row(
+            order=uuid.uuid4().hex[:6],
+            crop="Sunflower",
+            cultivar="Testhybrid",
+            form="seed",
+            quantity=kilos,
+            due=f"2027-W{week}",
+        )
+        self.post("/orders", {"rows": [row]})
+        self.post("/batches/plan-lines", {})
+
+    @rule(at=numbers, other=st.booleans())
+    def lay_out(self, at: int, other: bool) -> None:
+        batch, field = self.batch(at), self.ctx.rows(Place).get(name="Far field" if other else "Long field")
+        if batch is not None:
+            self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": field.pk})
+
+    @rule(change=st.fixed_dictionaries({}, optional={
+        "pattern": st.sampled_from(["FFMM", "FFFFFFMM", "FM", "X"]), "row_spacing_m": st.sampled_from([0.7, 0.8, -1]),
+        "border_rows": st.integers(0, 6), "planter_rows": st.integers(0, 8), "male_sowings": st.integers(0, 3),
+    }), days=st.integers(-9, 30), undo=st.booleans())  # fmt: skip
+    def change_layout(self, change: dict[str, Any], days: int, undo: bool) -> None:
+        block = self.block()
+        if block is None:
+            return
+        change = {**change, "sow_on": {"M": str(date(2027, 4, 10) + timedelta(days=days))}} if days % 2 else change
+        status, told = self.post(f"/seed-blocks/{block.pk}/preview", change)
+        if status == 200:
+            self.post(f"/seed-blocks/{block.pk}/keep", {**change, "version": told["version"]})
+        if undo:
+            self.post(f"/seed-blocks/{block.pk}/undo", {})
+
+    @rule(
+        role=st.sampled_from("FMS"),
+        kg=st.sampled_from(["3.5 kg", "0", "900 kg", "12 lb"]),
+        back=st.integers(-1, 5),
+        lot=st.integers(0, 1),
+    )
+    def sow_line(self, role: str, kg: str, back: int, lot: int) -> None:
+        block = self.block()
+        if block is not None:
+            body = {
+                "role": role,
+                "lot_id": self.lines[lot].pk,
+                "kg": kg,
+                "on": self.day(back),
+                "client_uuid": str(uuid.uuid4()),
+            }
+            self.post(f"/seed-blocks/{block.pk}/sown", body)
+
+    @rule()
+    def sow_both(self) -> None:
+        block = self.block()
+        if block is not None:
+            for role, lot in zip("FM", self.lines, strict=True):
+                body = {
+                    "role": role,
+                    "lot_id": lot.pk,
+                    "kg": "3.5 kg",
+                    "on": self.day(0),
+                    "client_uuid": str(uuid.uuid4()),
+                }
+                self.post(f"/seed-blocks/{block.pk}/sown", body)
+
+    @rule(role=st.sampled_from("FM"), stage=st.sampled_from(["star-bud", "first-flower", "x"]), back=st.integers(-1, 9))
+    def see(self, role: str, stage: str, back: int) -> None:
+        block = self.block()
+        if block is not None:
+            body = {"role": role, "stage": stage, "on": self.day(back), "client_uuid": str(uuid.uuid4())}
+            self.post(f"/seed-blocks/{block.pk}/seen", body)
+
+    @rule(at=few, faults=st.integers(0, 9), decision=st.sampled_from(["accept", "rogue", "reject", "downgrade"]))
+    def inspect(self, at: int, faults: int, decision: str) -> None:
+        block = self.block()
+        visit = self.pick(block.inspections.order_by("number"), at) if block else None
+        if visit is None:
+            return
+        status, begun = self.post(f"/inspections/{visit.pk}/begin", {})
+        if status == 200 and begun["areas"]:
+            entries = [
+                {
+                    "client_uuid": str(uuid.uuid4()),
+                    "area": n + 1,
+                    "plants": begun["plants_per_area"],
+                    "faults": {"off_types": faults} if n == 0 else {},
+                }
+                for n in range(begun["areas"])
+            ]
+            self.post(f"/inspections/{visit.pk}/counts", {"entries": entries})
+            self.post(f"/inspections/{visit.pk}/sign", {"decision": decision})
+
+    @rule(back=st.integers(-1, 9))
+    def male_out(self, back: int) -> None:
+        block = self.block()
+        if block is not None:
+            self.post(
+                f"/seed-blocks/{block.pk}/male-out",
+                {"on": self.day(back), "how": "cut and destroyed", "client_uuid": str(uuid.uuid4())},
+            )
+
+    @rule(net=st.integers(-5, 3000), moisture=st.floats(5, 30), back=st.integers(-1, 3))
+    def harvest(self, net: int, moisture: float, back: int) -> None:
+        block = self.block()
+        if block is not None:
+            body = {"on": self.day(back), "gross": f"{7000 + net} kg", "tare": "7000 kg", "moisture_percent": moisture, "equipment_clean": True,
+                    "client_uuid": str(uuid.uuid4())}  # fmt: skip
+            self.post(f"/seed-blocks/{block.pk}/harvest", body)
+
+    def own(self, at: int) -> Lot | None:
+        found: Lot | None = self.pick(self.ctx.rows(Lot).exclude(status="").order_by("id"), at)
+        return found
+
+    @rule(at=few, to=st.floats(1, 20), weighed=st.none() | st.integers(0, 3000))
+    def dry(self, at: int, to: float, weighed: int | None) -> None:
+        lot = self.own(at)
+        if lot is not None:
+            body = {"on": self.day(0), "to_percent": to, "client_uuid": str(uuid.uuid4())}
+            self.post(f"/lots/{lot.pk}/drying", body if weighed is None else {**body, "mass_after": f"{weighed} kg"})
+
+    @rule(at=few, share=st.floats(0.1, 1.1), clean=st.floats(0.5, 1.0))
+    def clean(self, at: int, share: float, clean: float) -> None:
+        lot = self.own(at)
+        if lot is not None:
+            kg = float(lot.balance) / 1000 * share
+            body = {"on": self.day(0), "lots": [{"lot_id": lot.pk, "kg": f"{kg:.2f} kg"}], "clean": f"{kg * clean:.2f} kg",
+                    "screenings": f"{kg * (1 - clean):.2f} kg", "client_uuid": str(uuid.uuid4()), "reason": "dust"}  # fmt: skip
+            self.post("/cleaning", body)
+
+    @rule(at=few, good=st.integers(60, 100), decision=st.sampled_from(["release", "hold", "reject", "downgrade"]))
+    def test_and_decide(self, at: int, good: int, decision: str) -> None:
+        lot = self.own(at)
+        if lot is None:
+            return
+        for kind, more in (("germination", {"normal": [good] * 4}), ("purity", {"pure_g": 99.2, "inert_g": 0.6, "other_g": 0.2}),
+                           ("moisture", {"duplicates": [8.9, 9.0]}), ("other_seeds", {"seeds_found": 1, "sample_g": 500})):  # fmt: skip
+            body = {"kind": kind, "tested_on": self.day(0), "client_uuid": str(uuid.uuid4()), **more}
+            self.post(f"/lots/{lot.pk}/results", body)
+        self.post(
+            f"/lots/{lot.pk}/verdicts", {"decision": decision, "client_uuid": str(uuid.uuid4()), "reason": "as it is"}
+        )
+
+
+# Hypothesis runs a machine's methods named like tests as rules only; Django must not collect them.
+def steps(examples: int, count: int) -> settings:
+    return settings(
+        max_examples=examples, stateful_step_count=count, deadline=None, suppress_health_check=list(HealthCheck)
+    )
+
+
+class RandomSeasons(TransactionTestCase):
+    def setUp(self) -> None:
+        load_library()
+
+    def test_plants_whatever_people_do_what_has_happened_stays(self) -> None:
+        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(9, 30))
+
+    def test_seed_whatever_people_do_what_has_happened_stays(self) -> None:
+        run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(4, 30))
+
+    def test_the_invariants_see_what_they_are_there_to_see(self) -> None:
+        """Each kind of fact, falsified by hand, is told."""
+        ctx = make_house()
+        lot = seed_lot(ctx)
+        before = facts_of(ctx)
+        self.assertEqual(broken(before, facts_of(ctx)), [])
+        Lot.objects.filter(pk=lot.pk).update(balance=3)
+        self.assertEqual(len(wrong(ctx)), 1)
+        lot.movements.all().update(quantity=3)
+        self.assertTrue(broken(before, facts_of(ctx)))
+        self.assertEqual(TODAY, ctx.today)
