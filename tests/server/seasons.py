@@ -66,8 +66,14 @@ def broken(before: Facts, after: Facts) -> list[str]:
     return [
         f"{key}: {value} became {after.get(key, 'nothing')}"
         for key, value in before.items()
-        if after.get(key, "gone") != value
+        if after.get(key, "gone") != value and not _told_later(key, before, after)
     ]
+
+
+def _told_later(key: tuple[Any, ...], before: Facts, after: Facts) -> bool:
+    """Whether a stage was taken to stand there still and its end was told since, with a day before this one."""
+    over = ("was over", key[1])
+    return key[0] == "stood" and over not in before and over in after and key[3] >= after[over][0]
 
 
 def wrong(ctx: Ctx) -> list[str]:
@@ -77,22 +83,24 @@ def wrong(ctx: Ctx) -> list[str]:
         total = lot.movements.aggregate(all=Sum("quantity"))["all"] or 0
         if lot.balance < 0 or total != lot.balance:
             said.append(f"lot {lot.code} holds {lot.balance}, its movements sum to {total}")
-    whole = Occupancy.objects.filter(place__organisation=ctx.organisation, whole=True, firm=True).order_by(
-        "place_id", "during"
-    )
-    for one, other in itertools.pairwise(whole):
+    whole = Occupancy.objects.filter(place__organisation=ctx.organisation, whole=True, firm=True)
+    for one, other in itertools.pairwise(whole.order_by("place_id", "during")):
         if one.place_id == other.place_id and one.during.upper > other.during.lower:
             said.append(f"place {one.place_id} is taken twice: {one.during} and {other.during}")
-    for batch in ctx.rows(Batch):
-        if not 0 <= batch.planned_chance <= 1 or batch.expected < -1e-6:
-            said.append(f"batch {batch.code}: chance {batch.planned_chance}, expected {batch.expected}")
-        begun = [s for s in batch.stages.order_by("order") if s.actual_start is not None]
-        if (batch.state == Batch.State.PLANNED) and begun:
-            said.append(f"batch {batch.code} is planned and has begun")
-        for stage in begun:
-            if stage.actual_end is not None and stage.actual_end < stage.actual_start:
-                said.append(f"batch {batch.code}: {stage.name} ended before it began")
     planned_tasks = ctx.rows(Task).exclude(key="").values_list("subject", "stage", "key")
     if len(planned_tasks) != len(set(planned_tasks)):
         said.append("a planned task is there twice")
+    return said + [f"batch {batch.code}: {fault}" for batch in ctx.rows(Batch) for fault in _faults(batch)]
+
+
+def _faults(batch: Batch) -> list[str]:
+    """What cannot be so of one batch."""
+    begun = [s for s in batch.stages.order_by("order") if s.actual_start is not None]
+    said = [
+        f"{s.name} ended before it began" for s in begun if s.actual_end is not None and s.actual_end < s.actual_start
+    ]
+    if not 0 <= batch.planned_chance <= 1 or batch.expected < -1e-6:
+        said.append(f"chance {batch.planned_chance}, expected {batch.expected}")
+    if batch.state == Batch.State.PLANNED and begun:
+        said.append("planned, and has begun")
     return said

@@ -1,5 +1,6 @@
 """What actually happened to a batch: sown, moved, potted, counted, graded, picked. The plan follows."""
 
+import math
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -515,7 +516,9 @@ def _yielding(saved: Saved, row: BatchStage) -> BatchStage:
 
 def _check_grading(ctx: Ctx, saved: Saved, good: int, others: int, rejected: int) -> None:
     batch = saved.batch
-    left = batch.start - losses(ctx, [batch]).get(batch.pk, 0)
+    # Where one gives several, as a mother plant gives cuttings, more may be graded than was started.
+    of_one = math.prod(max(1.0, stage.factor.mean + 3 * stage.factor.sd) for stage in saved.method.spine)
+    left = ceil_whole((batch.start - losses(ctx, [batch]).get(batch.pk, 0)) * of_one)
     before = sum(int(y.quantity) for y in Yield.objects.filter(stage__batch=batch))
     if good < 0 or rejected < 0 or others < 0 or good + rejected + others == 0:
         raise refuse("good", "missing", "How many were good, and how many were graded out?")

@@ -144,7 +144,8 @@ def _rungs(saved: Saved, plan: Plan, lost: int) -> list[dict[str, Any]]:
     editable = batch.state == Batch.State.PLANNED
     last = plan.stage(method.last.key)
     # A last stage that loses nothing is no rung of its own: what passes the grading is what is delivered.
-    folded = last.rate.spread.mean >= 1 and last.spec.factor.mean == 1
+    alone = len(method.children(last.spec.after or "")) == 1 and last.spec.share == 1
+    folded = alone and last.rate.spread.mean >= 1 and last.spec.factor.mean == 1
     top = (last.spec.after if folded else last.spec.key) or last.spec.key
     rungs = []
     for stage in reversed(plan.stages):

@@ -1,13 +1,14 @@
 """The library, as people read it."""
 
+from datetime import datetime
 from typing import Any, Literal
 
 from ninja import Field, Schema
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
-from aldrip.methods import services
-from aldrip.methods.models import ClassScheme, Container, Crop, IsolationRule, Line, Method, Mix, Standard
+from aldrip.methods import editions, services
+from aldrip.methods.models import ClassScheme, Container, Crop, Edition, IsolationRule, Line, Method, Mix, Standard
 from aldrip.methods.resolver import Library
 
 room = Room("methods")
@@ -299,3 +300,51 @@ class ContainerIn(Schema):
 @room.post("/containers", "methods.edit", response=ContainerOut)
 def add_container(ctx: Ctx, body: ContainerIn) -> Any:
     return _own([services.add_container(ctx, **body.dict())])[0]
+
+
+class EditionOut(Schema):
+    id: int
+    number: int
+    own: bool
+    happened_at: datetime
+    by: str
+    reason: str
+    values: dict[str, Any]
+    changed: list[str]  # names of what differs from the edition before it
+
+
+class RowIn(Schema):
+    values: dict[str, Any] = {}  # by field name, as an edition has them
+    reason: str = ""
+
+
+class ReasonIn(Schema):
+    reason: str = ""
+
+
+def _editions(ctx: Ctx, made: Edition) -> Any:
+    return editions.editions_of(ctx, made.kind, made.slug)
+
+
+@room.get("/library/{kind}/{slug}/editions", "see", response=list[EditionOut])
+def row_editions(ctx: Ctx, kind: str, slug: str) -> Any:
+    """What a library row was, newest first."""
+    return editions.editions_of(ctx, kind, slug)
+
+
+@room.post("/library/{kind}/{slug}", "methods.edit", response=list[EditionOut])
+def write_row(ctx: Ctx, kind: str, slug: str, body: RowIn) -> Any:
+    """The house's own row of a slug; it hides the shipped one, and batches that run keep what they were planned with."""
+    return _editions(ctx, editions.write_row(ctx, kind, slug, body.values, body.reason))
+
+
+@room.post("/library/{kind}/{slug}/retire", "methods.edit", response=list[EditionOut])
+def retire_row(ctx: Ctx, kind: str, slug: str, body: ReasonIn) -> Any:
+    """Offer a library row no more; what was made with it stays."""
+    return _editions(ctx, editions.retire(ctx, kind, slug, body.reason))
+
+
+@room.post("/editions/{ref:edition_id}/take-back", "methods.edit", response=list[EditionOut])
+def take_back(ctx: Ctx, edition_id: Ref, body: ReasonIn) -> Any:
+    """An earlier edition becomes the newest one of the house's own."""
+    return _editions(ctx, editions.take_back(ctx, edition_id, body.reason))

@@ -32,7 +32,7 @@ class SeedCropOut(Schema):
     seed_class: str
     class_name: str
     area_m2: float
-    needed: int
+    needed: float
     expected: float
     low: float | None
     high: float | None

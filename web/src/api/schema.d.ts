@@ -304,6 +304,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/{kind}/{slug}/editions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Row Editions
+         * @description What a library row was, newest first.
+         */
+        get: operations["aldrip_methods_api_row_editions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write Row
+         * @description The house's own row of a slug; it hides the shipped one, and batches that run keep what they were planned with.
+         */
+        post: operations["aldrip_methods_api_write_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{slug}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire Row
+         * @description Offer a library row no more; what was made with it stays.
+         */
+        post: operations["aldrip_methods_api_retire_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/editions/{edition_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description An earlier edition becomes the newest one of the house's own.
+         */
+        post: operations["aldrip_methods_api_take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/places": {
         parameters: {
             query?: never;
@@ -2542,6 +2622,53 @@ export interface components {
              * @default true
              */
             has_holes: boolean;
+        };
+        /** EditionOut */
+        EditionOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Own */
+            own: boolean;
+            /**
+             * Happened At
+             * Format: date-time
+             */
+            happened_at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Changed */
+            changed: string[];
+        };
+        /** RowIn */
+        RowIn: {
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: unknown;
+            };
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReasonIn */
+        ReasonIn: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /** KindOut */
         KindOut: {
@@ -6875,6 +7002,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContainerOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_row_editions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_write_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_retire_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                edition_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
                 };
             };
         };

@@ -1,0 +1,207 @@
+"""Library rows of the house, written whole, and what they were: every change an edition, retired and taken back."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import models
+
+from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.base.errors import NotThere, refuse
+from aldrip.methods.models import Edition, Method, MethodStage
+from aldrip.methods.resolver import KINDS, NOT_VALUES, Library, plain_values, write_edition
+from aldrip.methods.snapshot import read_snapshot, take_snapshot
+from aldrip_core.refusal import FieldError, Refused
+from aldrip_core.stages import Density, Part, Trait, check
+from aldrip_core.units import Unit
+
+#: What each constraint of a library row means.
+FORBIDDEN = {
+    "container_holds_something": "A container has at least one cell, and a cell holds more than nothing.",
+    "isolation_rule_metres": "A distance cannot be less than nothing.",
+    "method_stage_share": "A stage takes a share above 0 and up to 1.",
+    "method_stage_has_a_duration": "How long does the stage last? Say days, or a heat sum.",
+}
+STAGE_CHOICES: dict[str, type[Any]] = {"unit": Unit, "takes": Part, "density": Density}
+
+
+def editions_of(ctx: Ctx, kind: str, slug: str) -> list[dict[str, Any]]:
+    """Every edition of a library row that the house can see, newest first, with the names of what each changed."""
+    if kind not in KINDS:
+        raise NotThere(f"There is no “{kind}” in the library.")
+    rows = Edition.objects.filter(
+        models.Q(organisation=ctx.organisation) | models.Q(organisation=None), kind=kind, slug=slug
+    )
+    before: dict[bool, dict[str, Any]] = {}
+    found = []
+    for one in rows.select_related("by").order_by("happened_at", "number"):
+        own = one.organisation_id is not None
+        earlier = before.get(own, before.get(False, {}))
+        found.append({
+            "id": one.pk, "number": one.number, "own": own, "happened_at": one.happened_at, "by": one.by.username if one.by else "",
+            "reason": one.reason, "values": one.values, "changed": changed_names(earlier, one.values) if earlier else [],
+        })  # fmt: skip
+        before[own] = one.values
+    return found[::-1]
+
+
+def changed_names(one: Mapping[str, Any], other: Mapping[str, Any]) -> list[str]:
+    """What differs between two editions, stages by their key: “cells”, “stages.grow.days”."""
+    names = [name for name in sorted({*one, *other} - {"stages"}) if one.get(name) != other.get(name)]
+    first, second = ({stage["key"]: stage for stage in values.get("stages", [])} for values in (one, other))
+    for key in sorted({*first, *second}):
+        if key not in first or key not in second:
+            names.append(f"stages.{key}")
+            continue
+        fields = sorted({*first[key], *second[key]})
+        names += [f"stages.{key}.{name}" for name in fields if first[key].get(name) != second[key].get(name)]
+    return names
+
+
+@act
+def write_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: str = "") -> Edition:
+    """The house's own row of a slug, as these values say; it hides the one that ships. Batches that run keep theirs.
+
+    values: by field name as an edition has them, other library rows by slug; what is not said stays as it is.
+    Raises Refused with what does not fit, by field.
+    """
+    model = KINDS.get(kind)
+    if model is None:
+        raise NotThere(f"There is no “{kind}” in the library.")
+    standing = model._default_manager.filter(
+        models.Q(organisation=ctx.organisation) | models.Q(organisation=None), slug=slug
+    ).order_by(models.F("organisation_id").asc(nulls_last=True)).first()  # fmt: skip
+    stated = {**(plain_values(standing) if standing else {"slug": slug, "retired": False}), **values, "slug": slug}
+    row = model(organisation=ctx.organisation)
+    if standing is not None and standing.organisation_id is not None:
+        row = model._default_manager.select_for_update().get(pk=standing.pk)
+    stages = stated.pop("stages", [])
+    _fill(ctx, row, stated)
+    row.save()
+    if isinstance(row, Method):
+        _write_stages(ctx, row, stages)
+    made = write_edition(row, ctx, reason)
+    if made is None:
+        made = Edition.objects.filter(organisation=ctx.organisation, kind=kind, slug=slug).order_by("-number")[0]
+    else:
+        ctx.record(
+            "methods.edition",
+            f"Wrote {row.name}, edition {made.number}.",
+            row,
+            after={"kind": kind, "slug": slug, "edition": made.number},
+        )
+    return made
+
+
+def retire(ctx: Ctx, kind: str, slug: str, reason: str) -> Edition:
+    """Offer a library row no more. What was made with it stays, and an earlier edition can be taken back."""
+    if not reason.strip():
+        raise refuse("reason", "missing", "Say why it is not to be offered any more.")
+    model = KINDS.get(kind)
+    if model is None:
+        raise NotThere(f"There is no “{kind}” in the library.")
+    Library(ctx).get(model, slug)
+    made: Edition = write_row(ctx, kind, slug, {"retired": True}, reason)
+    return made
+
+
+def take_back(ctx: Ctx, edition: Ref, reason: str = "") -> Edition:
+    """Make an earlier edition, the house's own or a shipped one, the newest of the house's own."""
+    name = "pk" if isinstance(edition, int) else "client_uuid"
+    seen = models.Q(organisation=ctx.organisation) | models.Q(organisation=None)
+    found = Edition.objects.filter(seen, **{name: edition}).first()
+    if found is None:
+        raise NotThere("There is no such edition in the library.")
+    made: Edition = write_row(ctx, found.kind, found.slug, found.values, reason or f"edition {found.number} taken back")
+    return made
+
+
+def _fill(
+    ctx: Ctx, row: models.Model, stated: Mapping[str, Any], at: str = "", without: frozenset[str] = frozenset()
+) -> None:
+    """Set what is stated on a row, other rows by slug; refuse what is no field of it or no value for it."""
+    fields = {field.name: field for field in row._meta.concrete_fields if field.name not in NOT_VALUES | without}
+    faults = [
+        FieldError(f"{at}{name}", "unknown", f"There is no “{name}” here.") for name in stated if name not in fields
+    ]
+    for name, value in stated.items():
+        field = fields.get(name)
+        if isinstance(field, models.ForeignKey):
+            target: Any = field.related_model
+            setattr(row, name, Library(ctx).get(target, value) if value else None)
+        elif field is not None:
+            setattr(row, name, value)
+    try:
+        row.full_clean(
+            exclude=NOT_VALUES | without | {name for name, field in fields.items() if _may_be_empty(row, field)}
+        )
+    except ValidationError as error:
+        for name, said in error.message_dict.items():
+            faults.append(FieldError(f"{at}{'values' if name == '__all__' else name}", "invalid", _words(said)))
+    if faults:
+        raise Refused(tuple(faults))
+
+
+def _may_be_empty(row: models.Model, field: Any) -> bool:
+    return isinstance(field, models.JSONField) or (field.null and getattr(row, field.attname) is None)
+
+
+def _words(said: list[str]) -> str:
+    """What a constraint of the database forbids, as a sentence."""
+    known = [words for name, words in FORBIDDEN.items() if any(name in one for one in said)]
+    return " ".join(known or said)
+
+
+def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> None:
+    made: list[MethodStage] = []
+    for order, values in enumerate(stated):
+        at = f"stages.{order}."
+        stage = MethodStage(method=method)
+        _fill(ctx, stage, {**values, "order": order}, at, frozenset({"method"}))
+        if any(stage.key == other.key for other in made):
+            raise refuse(f"{at}key", "twice", f"Each stage has a key of its own; “{stage.key}” stands twice.")
+        faults = tuple(_stage_faults(stage, at))
+        if faults:
+            raise Refused(faults)
+        made.append(stage)
+    method.stages.all().delete()
+    MethodStage.objects.bulk_create(made)
+    check(read_snapshot(take_snapshot(method)).stages)
+
+
+def _stage_faults(stage: MethodStage, at: str) -> list[FieldError]:
+    """What a stage says that cannot be read or cannot be."""
+    faults = []
+    for name, choices in STAGE_CHOICES.items():
+        value = getattr(stage, name)
+        known = (
+            [getattr(one, "words", one.value) for one in choices] if choices is Unit else [one.value for one in choices]
+        )
+        if value and value not in known:
+            faults.append(
+                FieldError(f"{at}{name}", "not_a_choice", f"“{value}” is none of {', '.join(filter(None, known))}.")
+            )
+    for trait in stage.traits:
+        if trait not in [one.value for one in Trait]:
+            faults.append(FieldError(f"{at}traits", "not_a_choice", f"A stage cannot “{trait}”."))
+    if not 0 < stage.keeps <= 1:
+        faults.append(
+            FieldError(
+                f"{at}keeps", "out_of_range", f"“{stage.name}” keeps a share above 0 and up to 1, not {stage.keeps:g}."
+            )
+        )
+    elif stage.keeps_sd < 0 or (
+        stage.keeps_sd and stage.keeps < 1 and stage.keeps_sd**2 >= stage.keeps * (1 - stage.keeps)
+    ):
+        faults.append(FieldError(
+            f"{at}keeps_sd", "out_of_range", f"A spread of {stage.keeps_sd:g} is too wide for a share of {stage.keeps:g}."
+        ))  # fmt: skip
+    for name, most in (("days", 3000), ("heat_sum_c_d", 20_000)):
+        value = getattr(stage, name)
+        if value is not None and not 0 <= value <= most:
+            faults.append(FieldError(f"{at}{name}", "out_of_range", f"{value:g} cannot be; 0 to {most:,}."))
+    if stage.rounds > 1 and not stage.round_days:
+        faults.append(
+            FieldError(f"{at}round_days", "missing", f"How many days lie between the rounds of “{stage.name}”?")
+        )
+    return faults
