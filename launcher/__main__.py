@@ -17,6 +17,8 @@ COMMANDS = {
         commands.restore,
         "put a backup in the place of the database, checked first; what was there is kept aside",
     ),
+    "archive": (commands.archive, "write a whole nursery to a file that any Aldrip can read"),
+    "unarchive": (commands.unarchive, "bring a nursery in from such a file, into the database of `serve`"),
     "types": (commands.types, "write the OpenAPI document and the front end's types from it"),
 }
 
@@ -25,7 +27,7 @@ def main() -> int:
     if len(sys.argv) < 2 or sys.argv[1] in ("-h", "--help"):
         print("usage: ./aldrip COMMAND …\n")
         for name, (_, text) in COMMANDS.items():
-            print(f"  {name:8} {text}")
+            print(f"  {name:9} {text}")
         return 0 if len(sys.argv) > 1 else 2
     name, rest = sys.argv[1], sys.argv[2:]
     if name not in COMMANDS:

@@ -352,6 +352,36 @@ def _swap_in(cluster: Cluster, name: str) -> None:
     print("Restored.")
 
 
+def archive(arguments: list[str]) -> int:
+    """Write a whole nursery as a file that any Aldrip can read."""
+    options = argparse.ArgumentParser(prog="aldrip archive")
+    options.add_argument("file", type=Path)
+    options.add_argument("--demo", action="store_true", help="the invented season instead of your own nursery")
+    options.add_argument("--nursery", help="its name, where there are several")
+    chosen = options.parse_args(arguments)
+    name = DEMO if chosen.demo else OWN
+    which = ["--nursery", chosen.nursery] if chosen.nursery else []
+    with _cluster_for_a_while() as cluster:
+        if name not in cluster.databases():
+            raise Stop("There is nothing to write yet: serve your nursery first, or use --demo after ./aldrip demo.")
+        return _manage(_environment(cluster, name), "archive", str(chosen.file.resolve()), *which)
+
+
+def unarchive(arguments: list[str]) -> int:
+    """Bring a whole nursery in from an archive, into the database of `serve`."""
+    options = argparse.ArgumentParser(prog="aldrip unarchive")
+    options.add_argument("file", type=Path)
+    chosen = options.parse_args(arguments)
+    if not chosen.file.is_file():
+        raise Stop(f"There is no file {chosen.file}.")
+    install.debian_packages("build")
+    install.python_packages("build")
+    with _cluster_for_a_while() as cluster:
+        cluster.ensure_database(OWN)
+        env = _environment(cluster, OWN)
+        return _manage(env, "prepare") or _manage(env, "unarchive", str(chosen.file.resolve()))
+
+
 def types(arguments: list[str]) -> int:
     install.python_packages("reference")
     install.front_end()

@@ -50,12 +50,13 @@ def stage_dates(
         running = None
     if not ahead:
         if running is not None:
-            found[running.key] = _alone(running, begun[running.key].start, timed, calendar, planned, anchor)
+            alone = _alone(running, begun[running.key].start, timed, calendar, planned, anchor)
+            found[running.key] = StageDates(alone.start, max(alone.end, _stood_until(running, planned, today)))
     elif over == 0:
         dates, late = _fresh(ahead, timed, calendar, today, anchor, planned)
         found.update(dates)
     else:
-        dates, end, late = _onward(spine[over - 1], ahead, timed, calendar, anchor, planned, begun)
+        dates, end, late = _onward(spine[over - 1], ahead, timed, calendar, today, anchor, planned, begun)
         found.update(dates)
         if running is not None:
             found[running.key] = StageDates(begun[running.key].start, end)
@@ -109,9 +110,15 @@ def _moved(
     return {**found, **_named(stages[index:], later)}
 
 
+def _stood_until(stage: StageSpec, planned: Dates, today: date) -> date:
+    """The first day of which it is not known that a running stage stood: its planned end, at the latest today."""
+    kept = planned.get(stage.key)
+    return min(kept.end, today) if kept else date.min
+
+
 def _onward(
-    last: StageSpec, ahead: Sequence[StageSpec], timed: Mapping[str, TimedStage], calendar: WorkingCalendar, anchor: Anchor,
-    planned: Dates, begun: Mapping[str, Begun],
+    last: StageSpec, ahead: Sequence[StageSpec], timed: Mapping[str, TimedStage], calendar: WorkingCalendar, today: date,
+    anchor: Anchor, planned: Dates, begun: Mapping[str, Begun],
 ) -> tuple[dict[str, StageDates], date, int]:  # fmt: skip
     """Days of what is still to come, the end of what runs, and by how many days the day to be ready is missed."""
     times = [timed[stage.key] for stage in ahead]
@@ -138,6 +145,10 @@ def _onward(
             late = max(0, (dates[-1].end - anchor.ready).days)
     else:
         dates = tuple(planned[stage.key] for stage in ahead)
+    if since.end is None and dates[0].start < _stood_until(last, planned, today):
+        # What stood until today is not taken away: the next stage begins now at the soonest.
+        dates = forward(start=calendar.on_or_after(today), stages=times, calendar=calendar)
+        late = max(0, (dates[-1].end - anchor.ready).days) if anchor.ready is not None else late
     return _named(ahead, dates), dates[0].start, late
 
 

@@ -33,6 +33,7 @@ INSTALLED_APPS = [
     "aldrip.seedcrops",
     "aldrip.deliveries",
     "aldrip.season",
+    "aldrip.archive",
     "aldrip.demo",
 ]
 MIDDLEWARE = [

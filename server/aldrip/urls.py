@@ -15,6 +15,8 @@ from aldrip.accounts.api import open_router as session_router
 from aldrip.accounts.api import room as accounts
 from aldrip.accounts.context import context_of
 from aldrip.accounts.routes import ROUTES
+from aldrip.archive.api import open_router as first_archive_router
+from aldrip.archive.api import room as archive
 from aldrip.base.errors import FieldError, Forbidden, Refused, ServiceError, refused_problem
 from aldrip.batches.api import room as batches
 from aldrip.calc import contract
@@ -51,6 +53,7 @@ api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
     session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
     batches.router, sowing.router, seedcrops.router, deliveries.router, season.router,
+    archive.router, first_archive_router,
 ):  # fmt: skip
     api.add_router("", router)
 

@@ -1877,6 +1877,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Archive
+         * @description Everything that Aldrip knows of the house, as a zip of JSON and CSV.
+         */
+        get: operations["aldrip_archive_api_archive"];
+        put?: never;
+        /**
+         * Bring In
+         * @description Bring another nursery in beside this one; its managers get new passwords, and nobody of this house sees it.
+         */
+        post: operations["aldrip_archive_api_bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setup/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin With
+         * @description First run of an empty Aldrip from an archive; refused once a nursery is there.
+         */
+        post: operations["aldrip_archive_api_begin_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -6539,6 +6583,22 @@ export interface components {
             /** Count */
             count: number;
         };
+        /** BroughtInOut */
+        BroughtInOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Managers */
+            managers: components["schemas"]["PasswordOut"][];
+        };
+        /** PasswordOut */
+        PasswordOut: {
+            /** Username */
+            username: string;
+            /** Password */
+            password: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -9085,6 +9145,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeasonLineOut"];
+                };
+            };
+        };
+    };
+    aldrip_archive_api_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_archive_api_bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtInOut"];
+                };
+            };
+        };
+    };
+    aldrip_archive_api_begin_with: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtInOut"];
                 };
             };
         };

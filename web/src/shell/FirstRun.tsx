@@ -4,6 +4,7 @@ import { ApiError, api, rememberCsrf, type Schemas, take } from "../api/client";
 import { queryClient } from "../api/queries";
 import { weekdayName } from "../ui/dates";
 import { Faults, Field } from "../ui/parts";
+import { BringIn } from "./BringIn";
 
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 const KINDS: [string, string, string][] = [
@@ -128,6 +129,7 @@ export function FirstRun() {
         <div>
           <h1>Set up your nursery</h1>
           <p className="text-ink2">Six things, and the house stands. All of it can be changed later.</p>
+          <BringIn first />
         </div>
         <section className="grid gap-3 sm:grid-cols-2">
           <Field label="What is the nursery called?" fault={of("organisation")}>

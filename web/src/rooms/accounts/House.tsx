@@ -2,6 +2,7 @@ import { queryOptions, useQuery, useSuspenseQuery } from "@tanstack/react-query"
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { queryClient, sessionQuery } from "../../api/queries";
+import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
 import { shortDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
@@ -26,6 +27,7 @@ export function House() {
         <div className="grid content-start gap-8">
           {may("accounts.manage") && session.organisation ? <Rules organisation={session.organisation} /> : null}
           {may("accounts.manage") ? <People /> : null}
+          {may("accounts.manage") ? <TakeOut /> : null}
         </div>
         {may("accounts.audit") ? <Audit /> : <p>What was done is shown to managers and supervisors.</p>}
       </div>
@@ -102,6 +104,22 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
         {save.isSuccess ? <span role="status">Saved. New plans follow these rules.</span> : null}
       </div>
     </form>
+  );
+}
+
+function TakeOut() {
+  return (
+    <section className="grid gap-2">
+      <h2>Take everything out</h2>
+      <p>
+        <a href="/api/archive" download>
+          Everything of this nursery as one file
+        </a>
+        : tables that any program opens, and that any Aldrip brings in again. It holds no passwords; keep it as you keep
+        your books.
+      </p>
+      <BringIn first={false} />
+    </section>
   );
 }
 
