@@ -258,13 +258,18 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
         needed=needs, chance=request.chance, rates=rates, sowing=sowing, start=start, limbs=limbs, working=working
     )
     timed = timed_stages(request, ground)
-    begun = {key: Begun(one.start, one.end) for key, one in request.happened.items()}
+    begun = {key: Begun(one.start, one.end, _stood(one, ground.today)) for key, one in request.happened.items()}
     dates, late = stage_dates(
         method=request.method, timed=timed, calendar=ground.working, today=ground.today, anchor=request.anchor,
         planned=request.dates, begun=begun,
     )  # fmt: skip
     stages, problems = _stand(request, ground, quantities, rates, dates, timed, put)
     return Plan(request, quantities, stages, late, tuple(problems))
+
+
+def _stood(one: Happened, today: date) -> date | None:
+    """Until when a running stage is known to have stood where it stands."""
+    return min(today, max(s.end for s in one.standing)) if one.end is None and one.standing else None
 
 
 def _stand(

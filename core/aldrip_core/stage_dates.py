@@ -24,10 +24,14 @@ class Anchor:
 
 @dataclass(frozen=True, slots=True)
 class Begun:
-    """A stage that has begun on a day; `end` is the first day after it, None while it runs."""
+    """A stage that has begun on a day; `end` is the first day after it, None while it runs.
+
+    `stood`: the first day of which it is not known that something of it stood somewhere; while it runs, today at the latest.
+    """
 
     start: date
     end: date | None = None
+    stood: date | None = None
 
 
 def stage_dates(
@@ -51,7 +55,7 @@ def stage_dates(
     if not ahead:
         if running is not None:
             alone = _alone(running, begun[running.key].start, timed, calendar, planned, anchor)
-            found[running.key] = StageDates(alone.start, max(alone.end, _stood_until(running, planned, today)))
+            found[running.key] = StageDates(alone.start, max(alone.end, begun[running.key].stood or alone.end))
     elif over == 0:
         dates, late = _fresh(ahead, timed, calendar, today, anchor, planned)
         found.update(dates)
@@ -110,12 +114,6 @@ def _moved(
     return {**found, **_named(stages[index:], later)}
 
 
-def _stood_until(stage: StageSpec, planned: Dates, today: date) -> date:
-    """The first day of which it is not known that a running stage stood: its planned end, at the latest today."""
-    kept = planned.get(stage.key)
-    return min(kept.end, today) if kept else date.min
-
-
 def _onward(
     last: StageSpec, ahead: Sequence[StageSpec], timed: Mapping[str, TimedStage], calendar: WorkingCalendar, today: date,
     anchor: Anchor, planned: Dates, begun: Mapping[str, Begun],
@@ -145,7 +143,7 @@ def _onward(
             late = max(0, (dates[-1].end - anchor.ready).days)
     else:
         dates = tuple(planned[stage.key] for stage in ahead)
-    if since.end is None and dates[0].start < _stood_until(last, planned, today):
+    if since.end is None and since.stood is not None and dates[0].start < since.stood:
         # What stood until today is not taken away: the next stage begins now at the soonest.
         dates = forward(start=calendar.on_or_after(today), stages=times, calendar=calendar)
         late = max(0, (dates[-1].end - anchor.ready).days) if anchor.ready is not None else late
