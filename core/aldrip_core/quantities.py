@@ -165,9 +165,10 @@ def courses(rates: Sequence[Rate], limbs: Sequence[Limb]) -> tuple[Course, ...]:
         if index in taken:
             continue
         way = _way(index, limbs)
+        # A share at a fork falls on each piece by chance, as a survival does: of ten, seven are big only on average.
         kept, multiply = with_factors(
-            product([rates[at].spread for at in way]),
-            [(rates[at].multiply * limbs[at].share, rates[at].multiply_sd * limbs[at].share) for at in way],
+            product([spread for at in way for spread in (rates[at].spread, Spread(limbs[at].share))]),
+            [(rates[at].multiply, rates[at].multiply_sd) for at in way],
         )
         by_product.setdefault(limb.product, []).append((index, kept, multiply))
     return tuple(_together(name, ends) for name, ends in by_product.items())
@@ -181,8 +182,10 @@ def _together(name: str, ends: Sequence[tuple[int, Spread, float]]) -> Course:
     total = sum(spread.mean * many for _, spread, many in ends)
     if total <= 0:
         return Course(name, Spread(0.0), 1.0, leaves)
-    whole = sum(many for _, _, many in ends)
     relative = sum(spread.sd * many for _, spread, many in ends) / total
+    whole = max(max(many for _, _, many in ends), total)
+    if whole > 1:  # as in `with_factors`: three standard deviations stay below what one may give at most
+        whole = max(whole, total * (1 + 3 * relative))
     mean = total / whole
     return Course(
         name, Spread.from_mean_sd(mean, min(mean * relative, math.sqrt(mean * (1 - mean)) * 0.9)), whole, leaves

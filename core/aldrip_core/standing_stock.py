@@ -40,8 +40,8 @@ class Standing:
 
 def ahead_of(rates: Sequence[Rate], shares: Sequence[float]) -> tuple[Spread, float]:
     """What later stages keep of one, and how many come of each kept."""
-    factors = [(r.multiply * share, r.multiply_sd * share) for r, share in zip(rates, shares, strict=True)]
-    return with_factors(product([r.spread for r in rates]) if rates else Spread(1.0), factors)
+    kept = product([*(r.spread for r in rates), *map(Spread, shares)]) if rates else Spread(1.0)
+    return with_factors(kept, [(r.multiply, r.multiply_sd) for r in rates])
 
 
 def stocks_of(batch: Standing, form: str) -> tuple[Stock, ...]:
@@ -87,7 +87,13 @@ def _to_come(batch: Standing, paths: Sequence[Sequence[StageSpec]]) -> Stock:
         return stock
     own = _mean(batch, path)
     whole = sum(_mean(batch, other) for other in paths)
-    return Stock(stock.units, stock.remaining, stock.multiply * (whole / own if own else 1.0))
+    wider = whole / own if own else 1.0
+    kept = stock.remaining
+    wide = 1 + 3 * kept.sd / kept.mean if stock.multiply != 1 and kept.mean else 1.0
+    if kept.mean * wider * wide < 1:  # what falls to one of several ways falls to none of the others
+        sd = min(kept.sd * wider, 0.9 * (kept.mean * wider * (1 - kept.mean * wider)) ** 0.5)
+        return Stock(stock.units, Spread.from_mean_sd(kept.mean * wider, sd), stock.multiply)
+    return Stock(stock.units, kept, stock.multiply * wider)
 
 
 def _along(batch: Standing, path: Sequence[StageSpec]) -> Stock:
