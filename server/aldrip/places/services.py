@@ -1,6 +1,6 @@
 """Sites and places: set up, changed."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -109,6 +109,10 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
     return place
 
 
+#: Rooms above may bar a change of a place, by what stands there; each raises Refused.
+bars: list[Callable[[Ctx, Place, PlaceSpec], None]] = []
+
+
 @act
 def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) -> Place:
     """Change what a place holds, or close it."""
@@ -119,6 +123,8 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
     name = spec.name.strip()[:80]
     if ctx.rows(Place).filter(name__iexact=name).exclude(pk=place.pk).exists():
         raise refuse("name", "taken", f"There is another place {name}.")
+    for barred in bars:
+        barred(ctx, place, spec)
     before = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
     place.name, place.kind, place.unit = name, spec.kind, unit_of(spec)
     for field, value in _ground(place.site, spec).items():
