@@ -91,7 +91,7 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
         flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
         told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
         ring = ring_of(site, one.outline, "outline", stored=True)
-        found.append(Near(f"n{one.pk}", one.name, one.kind, ring, one.outline, flowering, told, one.pk))
+        found.append(Near(f"n{one.uuid}", one.name, one.kind, ring, one.outline, flowering, told, one.pk))
     found.extend(_own_blocks(around, block, year))
     return found
 
@@ -114,7 +114,7 @@ def _own_blocks(around: Surroundings, block: SeedBlock, year: int) -> list[Near]
         name = f"{other.field.name}, {other.batch.line.name if other.batch.line else other.batch.code}"
         found.append(
             Near(
-                f"b{other.pk}",
+                f"b{other.uuid}",
                 name,
                 kind,
                 ring_of(block.field.site, other.outline, "outline", stored=True),
