@@ -108,6 +108,7 @@ TABLES = (
     "orders_orderline",
     "batches_batch",
     "batches_batchstage",
+    "batches_batchinput",
     "batches_occupancy",
     "diary_task",
     "batches_allocation",
@@ -147,7 +148,7 @@ def season_save(chosen: argparse.Namespace) -> Measure:
         copies.append(time.perf_counter() - began)
     value, yardstick = statistics.median(ours), statistics.median(copies)
     note = f"{chosen.lines} lines; {sum(wrote.values()):,} rows; what is left is the planning and checking of {value / chosen.lines * 1000:.2f} ms a line"
-    return Measure("season-save", value, yardstick, value / yardstick, 3, note)
+    return Measure("season-save", value, yardstick, value / yardstick, 2.5, note)
 
 
 def edit_preview(chosen: argparse.Namespace) -> Measure:
@@ -192,7 +193,7 @@ def edit_preview(chosen: argparse.Namespace) -> Measure:
         ours.append(timed(preview, pk))
         keys.append(timed(by_key, pk))
     value, yardstick = statistics.median(ours), statistics.median(keys)
-    return Measure("edit-preview", value, yardstick, value / yardstick, 3, f"{PREVIEWS} previews among 70 batches")
+    return Measure("edit-preview", value, yardstick, value / yardstick, 2.5, f"{PREVIEWS} previews among 70 batches")
 
 
 def first_js(chosen: argparse.Namespace) -> Measure:
@@ -220,11 +221,11 @@ def first_js(chosen: argparse.Namespace) -> Measure:
 MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
     "season-save": (
         season_save,
-        "parsed lines to commit of 5 000 order lines ÷ COPY of exactly the rows it wrote; aim 3",
+        "parsed lines to commit of 5 000 order lines ÷ COPY of exactly the rows it wrote; aim 2.5",
     ),
     "edit-preview": (
         edit_preview,
-        "median of 200 previews ÷ median of requests that return the same rows by key; aim 3",
+        "median of 200 previews ÷ median of requests that return the same rows by key; aim 2.5",
     ),
     "first-js": (first_js, "gzip kB of the scripts of a cold load of sign-in and first room ÷ 200 kB; aim 1"),
 }

@@ -157,8 +157,7 @@ def backward(*, ready: date, stages: Sequence[TimedStage], calendar: WorkingCale
 def forward(*, start: date, stages: Sequence[TimedStage], calendar: WorkingCalendar) -> tuple[StageDates, ...]:
     """Earliest dates of every stage when the first starts on or after `start`."""
     dates: list[StageDates] = []
-    first = stages[0].starts_on or calendar
-    begin = first.on_or_after(start)
+    begin = (next(iter(stages)).starts_on or calendar).on_or_after(start)
     for index, stage in enumerate(stages):
         following = stages[index + 1] if index + 1 < len(stages) else None
         days = (following.starts_on if following else None) or calendar

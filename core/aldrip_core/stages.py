@@ -229,10 +229,10 @@ def faults_of(stages: Sequence[StageSpec]) -> Iterator[FieldError]:
     if not stages:
         yield FieldError("stages", "missing", "A method has at least one stage.")
         return
-    roots = sum(stage.after is None for stage in stages)
-    if roots != 1 or stages[0].after is not None:
+    roots = [index for index, stage in enumerate(stages) if stage.after is None]
+    if roots != [0]:
         yield FieldError(
-            "stages", "no_start", f"One stage begins the work and stands first; {roots} come after nothing."
+            "stages", "no_start", f"One stage begins the work and stands first; {len(roots)} come after nothing."
         )
     for index, stage in enumerate(stages):
         yield from _order_faults(stage, f"stages.{index}", stages[:index], stages[index:])

@@ -1,7 +1,11 @@
 """The house itself: sign-in and lock-out, first run, arrows between rooms, constant query counts, the clock."""
 
+import ast
+import re
+from collections.abc import Iterator
 from datetime import date
 from io import StringIO
+from pathlib import Path
 from typing import Any
 
 from django.apps import apps
@@ -17,6 +21,7 @@ from aldrip.methods.library import load_library
 from aldrip.methods.models import Container, Crop, Method, MethodStage, Mix
 from aldrip.orders import services as orders
 from aldrip.places.models import Place
+from aldrip_core.units import Unit
 from tests.server.house import COAST, HouseCase, make_house, member, order_row, seed_lot, take_order
 
 ORDER = (
@@ -34,6 +39,49 @@ ORDER = (
     "season",
     "demo",
 )
+
+
+ROOT = Path(__file__).parents[2]
+UNITS = {one.words for one in Unit} | {one.words.removesuffix("s") for one in Unit}
+READS_WHAT_IS_TYPED = "server/aldrip/base/quantity.py"
+
+
+def _compared(tree: ast.AST) -> Iterator[tuple[str, set[object]]]:
+    """Every comparison: what is compared, and the constants it is compared with."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Compare):
+            sides = [node.left, *node.comparators]
+            listed = [item for side in sides if isinstance(side, ast.Tuple | ast.List | ast.Set) for item in side.elts]
+            yield ast.unparse(node), {one.value for one in (*sides, *listed) if isinstance(one, ast.Constant)}
+
+
+class Seams(TestCase):
+    """A stage is asked for by its key and a unit for its dimension: read in every file of ours, so no list by hand."""
+
+    def files(self, *suffixes: str) -> Iterator[tuple[str, str]]:
+        for room in ("core", "server", "web/src", "tests", "launcher"):
+            for path in sorted((ROOT / room).rglob("*")):
+                if path.suffix in suffixes and "/migrations/" not in str(path) and path != Path(__file__):
+                    yield str(path.relative_to(ROOT)), path.read_text()
+
+    def test_no_stage_is_known_by_its_position(self) -> None:
+        found = [
+            name for name, text in self.files(".py", ".ts", ".tsx") if re.search(r"stages\[\s*-?\d|stages\.at\(", text)
+        ]
+        self.assertEqual(found, [])
+
+    def test_no_unit_is_compared_as_a_word(self) -> None:
+        found = [
+            f"{name}: {words}"
+            for name, text in self.files(".py")
+            if name != READS_WHAT_IS_TYPED
+            for words, constants in _compared(ast.parse(text))
+            if "unit" in words and constants & UNITS
+        ]
+        plain = re.compile(r"""[uU]nits?\)?\s*[!=]==?\s*["']([^"']+)["']|[uU]nit\s+in\s+[{[](.*?)[\]}]""")
+        for name, text in self.files(".ts", ".tsx"):
+            found += [f"{name}: {hit[0]}" for hit in plain.finditer(text) if hit[2] or hit[1] in UNITS]
+        self.assertEqual(found, [])
 
 
 class Arrows(TestCase):

@@ -34,7 +34,7 @@ class FromKilosToGround(SeedCase):
             kept *= (stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)) * stage.multiply
         self.assertGreater(batch.start * kept, 2400)
         self.assertGreaterEqual(batch.planned_chance, 0.95)
-        self.assertEqual(stages[0].planned.lower.year, 2027)
+        self.assertEqual({stage.planned.lower.year for stage in stages if stage.order == 0}, {2027})
         rungs = {rung["key"]: rung for rung in self.get(f"/batches/{batch.pk}")["rungs"]}
         self.assertEqual((rungs["start"]["unit"], rungs["start"]["value"]), ("m²", batch.start))
 
@@ -159,8 +159,8 @@ class LayoutAndSowing(SeedCase):
             f"/seed-blocks/{block.pk}/keep",
             {"sow_on": {"F": "2027-05-11", "M": "2027-05-14"}, "version": seen["version"]},
         )
-        stages = list(BatchStage.objects.filter(batch=block.batch).order_by("order"))
-        self.assertEqual(stages[0].planned.lower, date(2027, 5, 11))
+        begins = BatchStage.objects.get(batch=block.batch, order=0)
+        self.assertEqual(begins.planned.lower, date(2027, 5, 11))
         first = Occupancy.objects.filter(stage__batch=block.batch).order_by("during")[0]
         self.assertEqual(first.during.lower, date(2027, 5, 11))
         self.assertEqual(self.get(f"/seed-blocks/{block.pk}")["sow_on"], "2027-05-11")

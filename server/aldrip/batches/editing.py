@@ -37,9 +37,9 @@ from aldrip_core.forecast import forecast
 from aldrip_core.ground import peaks
 from aldrip_core.problems import words
 from aldrip_core.stage_dates import Anchor
-from aldrip_core.stages import StageSpec, Trait
+from aldrip_core.stages import Density, StageSpec, Trait
 from aldrip_core.standing_stock import Seen, stocks_of
-from aldrip_core.units import Unit, from_base, unit
+from aldrip_core.units import Dimension, Unit, from_base, unit
 
 
 @dataclass(frozen=True)
@@ -214,8 +214,8 @@ def check_place(place: Place, stage: StageSpec) -> None:
         raise refuse("place_id", "closed", f"{place.name} is closed. Choose another place, or open it in Places.")
     if place.capacity is None or not stage.density or place.sharing == "whole":
         return
-    in_trays = stage.density == "tray"
-    if (unit(place.unit).words == "trays") != in_trays:
+    in_trays = stage.density is Density.TRAY
+    if (unit(place.unit).dimension is Dimension.TRAYS) != in_trays:
         wanted = "trays" if in_trays else "m²"
         raise refuse(
             "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."

@@ -275,7 +275,9 @@ def load() -> dict[str, int]:
     season.live()
     season.ctx.record(WHOLE, "The demo season was loaded.")
     rows = season.ctx.rows
+    pieces = [one.words for one in Unit if one.is_pieces]
+    delivered = rows(OrderLine).filter(unit__in=pieces).aggregate(n=Sum("delivered"))["n"]
     return {
         "order lines": rows(OrderLine).count(), "batches": rows(Batch).count(), "lots": rows(Lot).count(),
-        "deliveries": rows(Delivery).count(), "plants delivered": rows(OrderLine).aggregate(n=Sum("delivered"))["n"] or 0,
+        "deliveries": rows(Delivery).count(), "plants delivered": int(delivered or 0),
     }  # fmt: skip

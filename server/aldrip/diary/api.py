@@ -11,6 +11,7 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.base.quantity import read_measure
 from aldrip.diary import services, sheet
 from aldrip.diary.models import Task
 
@@ -84,25 +85,35 @@ class TaskIn(Schema):
     due: date
     place_id: int | None = None
     part_of_day: Literal["early", "morning", "afternoon", "evening"] = "morning"
-    minutes: int | None = Field(default=None, ge=0, le=10_000)
+    minutes: int | str | None = Field(default=None, description="minutes, or as typed: “1.5 h”")
     note: str = Field(default="", max_length=300)
 
 
 @room.post("/tasks", "diary.do", response=TaskOut)
 def add_task(ctx: Ctx, body: TaskIn) -> Any:
-    return task_out(services.add_task(ctx, **body.dict()), ctx.today)
+    given = body.dict() | {"minutes": _minutes(body.minutes, "minutes")}
+    return task_out(services.add_task(ctx, **given), ctx.today)
+
+
+def _minutes(given: int | str | None, field: str) -> int | None:
+    """Minutes as a number or as typed."""
+    if not isinstance(given, str):
+        return given
+    return round(read_measure(given, "min", field)) if given.strip() else None
 
 
 class MarkIn(Schema):
     state: Literal["todo", "partly", "done", "not_done"]
     note: str = Field(default="", max_length=300)
-    minutes_spent: int | None = None
-    quantity_done: float | None = None
+    minutes_spent: int | str | None = Field(default=None, description="minutes, or as typed: “1.5 h”")
+    quantity_done: float | str | None = Field(default=None, description="in the unit of the task, or as typed")
 
 
 @room.post("/tasks/{ref:task_id}/mark", "diary.do", response=TaskOut)
 def mark(ctx: Ctx, task_id: Ref, body: MarkIn) -> Any:
-    marked = services.mark(
-        ctx, task_id, body.state, body.note, minutes_spent=body.minutes_spent, quantity_done=body.quantity_done
-    )
+    minutes, quantity = _minutes(body.minutes_spent, "minutes_spent"), body.quantity_done
+    if isinstance(quantity, str):
+        of = ctx.get(Task, task_id).unit
+        quantity = read_measure(quantity, of, "quantity_done") if quantity.strip() else None
+    marked = services.mark(ctx, task_id, body.state, body.note, minutes_spent=minutes, quantity_done=quantity)
     return task_out(marked, ctx.today)

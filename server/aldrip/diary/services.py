@@ -16,6 +16,11 @@ from aldrip.places.models import Place
 LONGEST_MINUTES = 100_000
 
 
+def _can_take(minutes: int | None, field: str) -> None:
+    if minutes is not None and not 0 <= minutes <= LONGEST_MINUTES:
+        raise refuse(field, "out_of_range", f"{minutes:,} minutes cannot be; write 0 to {LONGEST_MINUTES:,}.")
+
+
 @act
 def mark(
     ctx: Ctx,
@@ -28,8 +33,7 @@ def mark(
 ) -> Task:
     """Mark a task: by whom, how long it took [min] and how much of it was done. `not_done` and `partly` need a reason."""
     task = ctx.get(Task, task_id, lock=True)
-    if minutes_spent is not None and not 0 <= minutes_spent <= LONGEST_MINUTES:
-        raise refuse("minutes_spent", "out_of_range", f"{minutes_spent:,} minutes cannot be; 0 to {LONGEST_MINUTES:,}.")
+    _can_take(minutes_spent, "minutes_spent")
     if quantity_done is not None and not 0 <= quantity_done <= 1e9:
         raise refuse("quantity_done", "out_of_range", "How much was done? Nothing or more.")
     if state in (Task.State.NOT_DONE, Task.State.PARTLY) and not note.strip():
@@ -55,6 +59,7 @@ def add_task(
     """A task of somebody's own."""
     if not title.strip():
         raise refuse("title", "missing", "Write what is to be done.")
+    _can_take(minutes, "minutes")
     place = ctx.get(Place, place_id) if place_id else None
     task = Task.objects.create(
         organisation=ctx.organisation, kind="other", title=title.strip()[:200], due_from=due,

@@ -2980,8 +2980,11 @@ export interface components {
              * @enum {string}
              */
             part_of_day: "early" | "morning" | "afternoon" | "evening";
-            /** Minutes */
-            minutes?: number | null;
+            /**
+             * Minutes
+             * @description minutes, or as typed: “1.5 h”
+             */
+            minutes?: number | string | null;
             /**
              * Note
              * @default
@@ -3000,10 +3003,16 @@ export interface components {
              * @default
              */
             note: string;
-            /** Minutes Spent */
-            minutes_spent?: number | null;
-            /** Quantity Done */
-            quantity_done?: number | null;
+            /**
+             * Minutes Spent
+             * @description minutes, or as typed: “1.5 h”
+             */
+            minutes_spent?: number | string | null;
+            /**
+             * Quantity Done
+             * @description in the unit of the task, or as typed
+             */
+            quantity_done?: number | string | null;
         };
         /** LotOut */
         LotOut: {

@@ -49,6 +49,8 @@ const WRITTEN: Record<string, (value: number) => string> = {
 };
 const WEIGHTS = new Set(["g", "kg"]);
 const GROUND = new Set(["m²"]);
+const SMALL = new Set(["g"]); // a tenth of it is still weighed
+const SEED = new Set(["seeds"]);
 
 /** Whether something is weighed, and not counted. */
 export const weighed = (unit: string): boolean => WEIGHTS.has(unit);
@@ -65,13 +67,13 @@ export function quantity(value: number, unit: string): string {
 
 /** What is promised: plants by their number, seed by its weight. */
 export function promised(value: number, unit: string): string {
-  return weighed(unit) || unit === "seeds" ? quantity(value, unit) : count(value);
+  return weighed(unit) || SEED.has(unit) ? quantity(value, unit) : count(value);
 }
 
 /** Decimals that a figure of the ladder is shown with. */
 export function decimals(value: number, unit: string): number {
   if (!weighed(unit)) return 0;
-  return value < 10 ? 2 : value < 100 || unit in { g: 1 } ? 1 : 0;
+  return value < 10 ? 2 : value < 100 || SMALL.has(unit) ? 1 : 0;
 }
 
 export function hours(minutes: number): string {

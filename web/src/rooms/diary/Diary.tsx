@@ -1,11 +1,11 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, type Schemas, take } from "../../api/client";
+import { ApiError, api, type Schemas, take } from "../../api/client";
 import { dayQuery, placesQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
-import { count, few, hours } from "../../ui/format";
+import { count, few, hours, quantity } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 
@@ -187,6 +187,7 @@ function TaskRow({ task }: { task: Task }) {
         ) : null}{" "}
         {task.minutes ? <span className="note">{hours(task.minutes)}</span> : null}
         {task.note ? <span className="note block">{task.note}</span> : null}
+        {task.done_by ? <span className="note block">{worked(task)}</span> : null}
         {task.caution && task.state === "todo" ? (
           <span className="note block font-semibold text-ink2">{task.caution}</span>
         ) : null}
@@ -196,13 +197,36 @@ function TaskRow({ task }: { task: Task }) {
   );
 }
 
+/** Who did it, how much of it, and how long it took. */
+function worked(task: Task): string {
+  const done = task.quantity_done === null ? "" : quantity(task.quantity_done, task.unit);
+  return [
+    task.done_by,
+    done && task.quantity !== null && task.quantity !== task.quantity_done
+      ? `${done} of ${quantity(task.quantity, task.unit)}`
+      : "",
+    done && task.quantity === null ? done : "",
+    task.minutes_spent === null ? "" : `${count(task.minutes_spent)} min`,
+  ]
+    .filter(Boolean)
+    .join(", ");
+}
+
 function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
   const [note, setNote] = useState(task.note);
+  const [took, setTook] = useState(task.minutes_spent?.toString() ?? "");
+  const [much, setMuch] = useState(task.state === "partly" ? (task.quantity_done?.toString() ?? "") : "");
   const mark = useSave(
     (state: "todo" | "partly" | "done" | "not_done") =>
-      take(api.POST("/api/tasks/{task_id}/mark", { params: { path: { task_id: task.id } }, body: { state, note } })),
+      take(
+        api.POST("/api/tasks/{task_id}/mark", {
+          params: { path: { task_id: task.id } },
+          body: { state, note, minutes_spent: took, quantity_done: much },
+        }),
+      ),
     onClose,
   );
+  const error = mark.error instanceof ApiError ? mark.error : null;
   const batch = task.subject_kind === "batch" && task.subject_id;
   const doing: Record<string, string> = {
     sow: "Record the sowing on its card",
@@ -237,10 +261,26 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
         </p>
       ) : null}
       <div className="mt-4 grid gap-3">
-        <Field label="A word on it">
+        <div className="grid grid-cols-2 items-start gap-3">
+          <Field
+            label="How much was done"
+            hint={task.quantity ? `planned ${quantity(task.quantity, task.unit)}` : "if it matters"}
+            fault={error?.of("quantity_done")}
+          >
+            <input className="input phone" value={much} onChange={(e) => setMuch(e.target.value)} />
+          </Field>
+          <Field
+            label="How long it took"
+            hint={task.minutes ? `planned ${count(task.minutes)} min` : "in minutes, or “1.5 h”"}
+            fault={error?.of("minutes_spent")}
+          >
+            <input className="input phone" value={took} onChange={(e) => setTook(e.target.value)} />
+          </Field>
+        </div>
+        <Field label="A word on it" fault={error?.of("note")}>
           <input className="input phone" value={note} onChange={(e) => setNote(e.target.value)} />
         </Field>
-        <Faults error={mark.error} />
+        <Faults error={mark.error} fields={["quantity_done", "minutes_spent", "note"]} />
         <div className="flex flex-wrap gap-3">
           <button type="button" className="btn phone" onClick={() => mark.mutate("done")}>
             ☑ Done
@@ -314,7 +354,7 @@ function AddTask({ open, onClose, day }: { open: boolean; onClose: () => void; d
             due: day,
             place_id: place ? Number(place) : null,
             part_of_day: part,
-            minutes: minutes ? Math.round(Number(minutes)) : null,
+            minutes,
             note: "",
           },
         }),
@@ -353,10 +393,14 @@ function AddTask({ open, onClose, day }: { open: boolean; onClose: () => void; d
             ))}
           </select>
         </Field>
-        <Field label="Minutes">
-          <input className="input" inputMode="numeric" value={minutes} onChange={(e) => setMinutes(e.target.value)} />
+        <Field
+          label="Minutes"
+          hint="or “1.5 h”"
+          fault={save.error instanceof ApiError ? save.error.of("minutes") : undefined}
+        >
+          <input className="input" value={minutes} onChange={(e) => setMinutes(e.target.value)} />
         </Field>
-        <Faults error={save.error} />
+        <Faults error={save.error} fields={["minutes"]} />
         <button type="submit" className="btn w-fit">
           Add
         </button>
