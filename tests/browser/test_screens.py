@@ -3,6 +3,7 @@
 import uuid
 from datetime import date
 
+from django.conf import settings
 from django.core.management import call_command
 from selenium.webdriver.common.keys import Keys
 
@@ -127,3 +128,24 @@ class EveryScreen(BrowserCase):
             self.open(path)
             self.see(words)
             self.check(f"empty {path}")
+
+    def test_a_nursery_is_brought_in_on_the_first_screen_and_its_manager_signs_in(self) -> None:
+        call_command("flush", interactive=False, verbosity=0)
+        load_library()
+        self.open("/")
+        self.see("Or bring your nursery in from an archive")
+        self.field("Or bring your nursery in").send_keys(str(settings.ROOT / "library" / "README.md"))
+        self.see("is no archive")
+        self.field("Or bring your nursery in").send_keys(str(settings.ROOT / "tests" / "golden" / "archive-1.zip"))
+        self.see("Write these down")
+        self.check("brought in")
+        password = self.named("code", "").text
+        self.press("Sign in", "a")
+        self.fill("Name", "manager")
+        self.fill("Password", password)
+        self.press("Sign in", "form button")
+        self.see("Quillmere Nursery & Seed")
+        self.see("Morning")
+        self.open("/house")
+        self.see("Take everything out")
+        self.check("the house")
