@@ -294,7 +294,10 @@ def _stand(
             for one in standing:
                 ground.put(one.place, one.start, one.end, one.amount)
         climate = ground.lanes[place].place.climate if place in ground.lanes else None
-        resting = stopped_days(replace(timed[stage.key], climate=climate) if climate else timed[stage.key], span)
+        there = timed[stage.key]
+        if climate is not None and climate is not there.climate:
+            there = replace(there, climate=climate)
+        resting = stopped_days(there, span)
         if resting:
             problems.append(Problem("rests", {
                 "crop": request.crop.name, "ceiling_c": stage.duration.ceiling_c, "days": resting,

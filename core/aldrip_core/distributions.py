@@ -113,6 +113,7 @@ def _run_sum(first: int, last: int, n: int, spread: Spread) -> float:
     return total
 
 
+@lru_cache(maxsize=8192)
 def tail_at_least(*, needed: int, trials: int, spread: Spread) -> float:
     """Chance of at least `needed` good ones among `trials` [0-1].
 

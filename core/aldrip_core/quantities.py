@@ -3,6 +3,7 @@
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from aldrip_core.distributions import Spread, largest_needed, product, smallest_trials, tail_at_least
 from aldrip_core.ladder import SeedNeed, cells_from_seed, filled_share, seed_need
@@ -157,7 +158,8 @@ def with_factors(kept: Spread, factors: Sequence[tuple[float, float]]) -> tuple[
     return Spread.from_mean_sd(mean, min(mean * wide, math.sqrt(mean * (1 - mean)) * 0.9)), multiply * scale
 
 
-def courses(rates: Sequence[Rate], limbs: Sequence[Limb]) -> tuple[Course, ...]:
+@lru_cache(maxsize=1024)  # the lines of a season share few methods and lots
+def courses(rates: tuple[Rate, ...], limbs: tuple[Limb, ...]) -> tuple[Course, ...]:
     """Every product of a tree with the way to it; leaves of one product stand together, as one that varies alike."""
     taken = {limb.after for limb in limbs}
     by_product: dict[str, list[tuple[int, Spread, float]]] = {}
@@ -203,7 +205,7 @@ def plan_quantities(
     Raises Refused when a need cannot be met at these rates, or nothing gives it.
     """
     limbs = limbs or chain(len(rates))
-    ways = courses(rates, limbs)
+    ways = courses(tuple(rates), tuple(limbs))
     needs = dict(needed) if isinstance(needed, Mapping) else {ways[0].product: needed}
     strange = next((name for name in needs if all(way.product != name for way in ways)), None)
     if strange is not None:
@@ -322,5 +324,5 @@ def promise_from_seed(
         raise refuse("tgw_g", "missing", "Grams become seeds only with a thousand-grain weight. Enter the lot's.")
     start = cells_from_seed(seed_g=seed_g, tgw_g=sowing.tgw_g, seeds_per_cell=sowing.seeds_per_cell,
                             cells_per_tray=sowing.cells_per_tray)  # fmt: skip
-    way = courses(rates, limbs or chain(len(rates)))[0]
+    way = courses(tuple(rates), tuple(limbs or chain(len(rates))))[0]
     return start, int(largest_needed(trials=start, chance=chance, spread=way.spread) * way.multiply)

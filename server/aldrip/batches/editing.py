@@ -274,7 +274,7 @@ def understood(saved: Saved, change: Change) -> Change:
 
 def propose(ctx: Ctx, batch_id: Ref, change: Change) -> Proposal:
     """The consequences of a change, nothing saved."""
-    return _proposal(ctx, load_batch(ctx, batch_id), change)
+    return _proposal(ctx, load_batch(ctx, batch_id, light=True), change)
 
 
 def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:

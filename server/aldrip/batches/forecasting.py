@@ -132,11 +132,13 @@ def groups(
         )
     pairs = list(allocations.values_list("batch_id", "order_line_id", "order_line__form"))
     loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known)
+    # Seed that is promised by number is weighed by its crop's or cultivar's grain weight.
+    weighing = ("crop", "line") if everything or any(form == "seed" for _, _, form in pairs) else ()
     order_lines = {
         line.pk: line
         for line in ctx.rows(OrderLine)
         .filter(pk__in={line for _, line, _ in pairs} | set(lines), state=OrderLine.State.OPEN)
-        .select_related("order", "crop", "line")
+        .select_related("order", *weighing)
     }
     edges: list[tuple[Node, Node]] = [(("b", batch, form), ("l", line, form)) for batch, line, form in pairs]
     edges += [(("b", pk, one.saved.method.form),) * 2 for pk, one in loaded.items() if pk in batches]

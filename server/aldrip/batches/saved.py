@@ -86,15 +86,25 @@ def saved_of(batch: Batch, stages: Sequence[BatchStage]) -> Saved:
     return Saved(batch, {stage.key: stage for stage in stages}, method_of(batch))
 
 
-def load_batch(ctx: Ctx, ref: Ref, *, lock: bool = False) -> Saved:
-    """A batch of the organisation with its stages. Raises NotThere."""
-    rows = ctx.rows(Batch).select_related("crop", "line", "method", "container", "mix", "lot__crop", "lot__line")
+#: What a plan is made of, and what is shown beside it.
+PLANNED_WITH = ("crop", "line", "lot")
+SHOWN_WITH = (*PLANNED_WITH, "method", "container", "mix", "lot__crop", "lot__line")
+
+
+def load_batch(ctx: Ctx, ref: Ref, *, lock: bool = False, light: bool = False) -> Saved:
+    """A batch of the organisation with its stages; `light` leaves out what a plan does not need. Raises NotThere."""
+    rows = ctx.rows(Batch).select_related(*(PLANNED_WITH if light else SHOWN_WITH))
     if lock:
         rows = rows.select_for_update(of=("self",))
     batch = one_of(rows, ref)
-    stages = list(batch.stages.select_related("place").order_by("order")) if batch is not None else []
-    if batch is None or not stages:
+    if batch is None:
         raise NotThere("There is no such batch here.")
+    own = batch.stages.order_by("order")
+    stages = list(own if light else own.select_related("place"))
+    if not stages:
+        raise NotThere("There is no such batch here.")
+    if batch.lot is not None and light:
+        _same_rows(batch, batch.lot)
     return saved_of(batch, stages)
 
 
@@ -120,17 +130,28 @@ def standing_of(saved: Saved) -> dict[str, tuple[Standing, ...]]:
     return found
 
 
+def _same_rows(batch: Batch, lot: Lot) -> None:
+    """A lot is mostly of the crop and cultivar of its batch: they are not asked for twice."""
+    if lot.crop_id == batch.crop_id:
+        lot.crop = batch.crop
+    if lot.line_id == batch.line_id:
+        lot.line = batch.line
+
+
 def _lots_of(saved: Saved) -> tuple[tuple[LotSpec, float], ...]:
     """What it is started from: what was taken, else what is planned to be, else the lot that was chosen."""
-    inputs = list(
-        BatchInput.objects.filter(stage=saved.first, lot__isnull=False)
-        .select_related("lot__crop", "lot__line")
-        .order_by("id")
+    inputs = (
+        BatchInput.objects.filter(stage=saved.first, lot__isnull=False).order_by("id").values_list("lot", "quantity")
     )
-    found = [(lot_spec(one.lot), float(one.quantity)) for one in inputs if one.lot is not None]
-    if not found and saved.batch.lot is not None:
-        return ((lot_spec(saved.batch.lot), 1.0),)
-    return tuple(found)
+    taken = list(inputs)
+    chosen = saved.batch.lot
+    lots = {} if chosen is None else {chosen.pk: chosen}
+    others = {pk for pk, _ in taken} - set(lots)
+    if others:
+        lots |= Lot.objects.select_related("crop", "line").in_bulk(others)
+    if not taken and chosen is not None:
+        return ((lot_spec(chosen), 1.0),)
+    return tuple((lot_spec(lots[pk]), float(quantity)) for pk, quantity in taken)
 
 
 def unit_of(method: MethodSpec, form: str) -> Unit:

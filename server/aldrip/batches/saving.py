@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 from aldrip.accounts.context import Ctx
-from aldrip.base.bulk import copy_rows, days, json_value, take_ids, update_rows
+from aldrip.base.bulk import copy_rows, days_text, json_once, json_value, take_ids, update_rows
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
 from aldrip.batches.saved import main_needed
@@ -66,7 +66,7 @@ def occupancies_of(stage: PlannedStage, stage_id: int, ground: Ground, firm: boo
     for one in stage.standing:
         if one.amount and one.end > one.start:
             whole = ground.lanes[one.place].place.whole
-            yield stage_id, one.place, days(one.start, one.end), one.amount, whole, firm
+            yield stage_id, one.place, days_text(one.start, one.end), one.amount, whole, firm
 
 
 def inputs_of(request: Request, quantities: Quantities, stage_id: int) -> Iterator[tuple[Any, ...]]:
@@ -112,7 +112,7 @@ def write_plans(
     codes = ctx.next_code("batch", len(drafts))
     ids = take_ids(Batch, len(drafts))
     stage_ids = iter(take_ids(BatchStage, sum(len(draft.plan.stages) for draft in drafts)))
-    snapshots = {pk: json_value(snapshot) for pk, snapshot in ground.snapshots.items()}
+    snapshots = {pk: json_once(snapshot) for pk, snapshot in ground.snapshots.items()}
     batches: list[tuple[Any, ...]] = []
     stages: list[tuple[Any, ...]] = []
     occupied: list[tuple[Any, ...]] = []
@@ -166,7 +166,7 @@ def _stage_row(stage: PlannedStage, stage_id: int, batch: int, order: int) -> tu
     start, end = planned_days(stage)
     spec, rate = stage.spec, stage.rate
     return (
-        stage_id, batch, order, spec.key, spec.name, spec.kind, days(start, end), stage.place, rate.spread.alpha, rate.spread.beta,
+        stage_id, batch, order, spec.key, spec.name, spec.kind, days_text(start, end), stage.place, rate.spread.alpha, rate.spread.beta,
         rate.origin.value, rate.source[:200], rate.multiply, rate.multiply_sd, spec.unit.words, stage.needed, stage.out,
     )  # fmt: skip
 
