@@ -591,7 +591,7 @@ class InTheShapeOfAnInput(RefusalCase):
     def test_at_the_door_of_a_room(self) -> None:
         self.refused("/tasks", {"title": "Mend the door", "due": "2027-07-08"}, [
             ({"part_of_day": "noon"}, "part_of_day", "not_a_choice"), ({"due": "soon"}, "due", "not_a_date"), ({"minutes": -1}, "minutes", "out_of_range"),
-            ({"minutes": 10**6}, "minutes", "out_of_range"), ({"minutes": "long"}, "minutes", "wrong_type"), ({"minutes": 1.5}, "minutes", "wrong_type"),
+            ({"minutes": 10**6}, "minutes", "out_of_range"), ({"minutes": "long"}, "minutes", "not_a_number"), ({"minutes": "2 kg"}, "minutes", "unknown_unit"),
             ({"title": "x" * 201}, "title", "too_large"), ({"title": 5}, "title", "wrong_type"), ({"title": " "}, "title", "missing"),
         ], keeps=[Task])  # fmt: skip
         self.refused("/tasks", {"title": "Mend the door"}, [({}, "due", "missing")], keeps=[Task])
@@ -602,9 +602,22 @@ class InTheShapeOfAnInput(RefusalCase):
             return str(self.post("/tasks", body, status=422)["errors"][0]["message"])
 
         self.assertEqual(said(part_of_day="noon"), "Choose one of early, morning, afternoon or evening.")
-        self.assertEqual(said(minutes=-1), "0 or more is needed.")
-        self.assertEqual(said(minutes=10**6), "10000 or less is needed.")
-        self.assertEqual(said(minutes="long"), "A whole number is needed.")
+        self.assertEqual(said(minutes=-1), "-1 minutes cannot be; write 0 to 100,000.")
+        rule = {
+            "crop_id": self.lot.crop_id,
+            "seed_class": "c",
+            "step": "open",
+            "kind": "same species",
+            "metres": 200,
+            "source": "own",
+        }
+        for wrong, words in (
+            (-1, "0 or more is needed."),
+            (121, "120 or less is needed."),
+            ("long", "A whole number is needed."),
+        ):
+            told = self.post("/isolation-rules", {**rule, "time_margin_days": wrong}, status=422)["errors"]
+            self.assertEqual([one["message"] for one in told], [words])
         self.assertEqual(said(due="soon"), "A date is needed, written YYYY-MM-DD.")
         self.assertEqual(said(title="x" * 201), "At most 200 characters may stand here.")
 

@@ -150,6 +150,8 @@ def read_measure(text: str, unit: str, field: str) -> float:
     except Refused:
         raise
     except Exception:  # pint raises many kinds for what it cannot read
+        if not unit:
+            raise refuse(field, "unit_in_number", f"“{typed}” is not asked for here. Write the number alone.") from None
         raise refuse(
             field, "unknown_unit", f"“{typed}” cannot be read as {unit}. Write the number in {unit}."
         ) from None

@@ -4,6 +4,7 @@ from datetime import date
 from typing import Any
 
 from django.db.models import Prefetch
+from ninja import Field, Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
 from aldrip.accounts.context import Ctx, Ref
@@ -11,7 +12,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done, steps
-from aldrip.batches import doing, editing, resowing, starting, undoing
+from aldrip.batches import doing, editing, resowing, starting, trying, undoing
 from aldrip.batches.board import board_of
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.reading import head_of, ladder_of
@@ -41,6 +42,7 @@ from aldrip.batches.schemas import (
 )
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
+from aldrip.places.models import Place
 from aldrip_core.forecast import TrayCount
 from aldrip_core.units import Unit, from_base, unit
 from aldrip_core.weeks import UnreadableDay, read_span
@@ -233,3 +235,51 @@ def resow(ctx: Ctx, batch_id: Ref, body: ResowIn) -> Any:
     """Take the offer to sow again: a new batch with its tasks."""
     pk = resowing.take_offer(ctx, batch_id, version=body.version)
     return {"id": pk, "message": "Planned."}
+
+
+class TryIn(Schema):
+    slug: str = Field(default="", max_length=80)
+    like: str = Field(default="", max_length=80)
+    typed: dict[str, Any]
+    quantity: str = Field(default="", max_length=40)
+    begin: date | None = None
+
+
+class TriedRungOut(Schema):
+    key: str
+    name: str
+    after: str
+    start: date
+    end: date
+    into: float
+    out: float
+    unit: str
+    place: str
+    place_kind: str
+    amount: float
+    amount_unit: str
+
+
+class TriedOut(Schema):
+    needed: float
+    unit: str
+    start: int
+    start_unit: str
+    trays: int | None
+    container: str
+    seed_g: float | None
+    chance: float
+    days: int
+    begin: date
+    ready: date
+    problems: list[str]
+    rungs: list[TriedRungOut]
+
+
+@room.post("/methods/try", "batches.plan", response=TriedOut)
+def try_method(ctx: Ctx, body: TryIn) -> Any:
+    """What a method that is still being written would give; nothing is saved."""
+    tried = trying.try_method(
+        ctx, body.slug or None, body.typed, like=body.like, quantity=body.quantity, begin=body.begin
+    )
+    return trying.tried_out(tried, dict(ctx.rows(Place).values_list("pk", "name")))

@@ -7,7 +7,8 @@ from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
-from aldrip.methods import editions, services
+from aldrip.methods import editions, services, writing
+from aldrip.methods.forms import FORMS, Asked, Sort, blank, typed_of
 from aldrip.methods.models import ClassScheme, Container, Crop, Edition, IsolationRule, Line, Method, Mix, Standard
 from aldrip.methods.resolver import Library
 
@@ -320,6 +321,94 @@ class RowIn(Schema):
 
 class ReasonIn(Schema):
     reason: str = ""
+
+
+class AskedOut(Schema):
+    """One field of a form: how it is asked for."""
+
+    name: str
+    words: str
+    sort: Sort
+    unit: str
+    hint: str
+    needed: bool
+    choices: list[tuple[str, str]]
+    of: str
+    fields: list["AskedOut"]
+    start: Any = None  # what stands in an empty form, as typed
+    more: bool
+
+
+class RowOut(Schema):
+    kind: str
+    slug: str
+    name: str
+    own: bool
+    retired: bool
+    crop: str  # slug, where it is a crop's
+
+
+class FormOut(Schema):
+    """A library row as its form shows it; `shipped`: what ships, where the house's own differs."""
+
+    kind: str
+    slug: str
+    name: str
+    own: bool
+    ships: bool
+    retired: bool
+    edition: int
+    typed: dict[str, Any]
+    sources: dict[str, str]
+    stage_sources: dict[str, dict[str, str]]
+    shipped: dict[str, Any]
+
+
+class TypedIn(Schema):
+    typed: dict[str, Any]  # by field name, as typed
+    like: str = Field(default="", max_length=80)  # slug of the row that a new one is made after
+    source: str = Field(default="", max_length=200)
+    reason: str = Field(default="", max_length=300)
+
+
+def _asked(fields: tuple[Asked, ...]) -> list[dict[str, Any]]:
+    starts = typed_of(fields, blank(fields))
+    return [
+        {**{name: getattr(one, name) for name in ("name", "words", "sort", "unit", "hint", "needed", "choices", "of", "more")},
+         "fields": _asked(one.fields), "start": starts[one.name]}
+        for one in fields
+    ]  # fmt: skip
+
+
+@room.get("/library/forms", "see", response=dict[str, list[AskedOut]])
+def library_forms(ctx: Ctx) -> Any:
+    """What each kind of library row can say, field by field."""
+    return {kind: _asked(fields) for kind, fields in FORMS.items()}
+
+
+@room.get("/library/rows", "see", response=list[RowOut])
+def library_rows(ctx: Ctx) -> Any:
+    """Every row that can be changed here, by kind and name; retired ones too."""
+    return writing.rows_of(ctx)
+
+
+@room.get("/library/{kind}/{slug}", "see", response=FormOut)
+def library_form(ctx: Ctx, kind: str, slug: str) -> Any:
+    return writing.form_of(ctx, kind, slug)
+
+
+@room.post("/library/{kind}", "methods.edit", response=FormOut)
+def add_row(ctx: Ctx, kind: str, body: TypedIn) -> Any:
+    """A row of the house's own, new or made after another."""
+    made = writing.write_form(ctx, kind, None, body.typed, like=body.like, source=body.source, reason=body.reason)
+    return writing.form_of(ctx, kind, made.slug)
+
+
+@room.post("/library/{kind}/{slug}/typed", "methods.edit", response=FormOut)
+def change_row(ctx: Ctx, kind: str, slug: str, body: TypedIn) -> Any:
+    """What was typed over a row, as the house's own edition; what runs keeps what it was planned with."""
+    writing.write_form(ctx, kind, slug, body.typed, source=body.source, reason=body.reason)
+    return writing.form_of(ctx, kind, slug)
 
 
 def _editions(ctx: Ctx, made: Edition) -> Any:

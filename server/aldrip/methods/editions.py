@@ -15,12 +15,13 @@ from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.stages import Density, Part, Trait, check
 from aldrip_core.units import Unit
 
-#: What each constraint of a library row means.
+#: What each constraint of a library row means, and at which field it is said.
 FORBIDDEN = {
-    "container_holds_something": "A container has at least one cell, and a cell holds more than nothing.",
-    "isolation_rule_metres": "A distance cannot be less than nothing.",
-    "method_stage_share": "A stage takes a share above 0 and up to 1.",
-    "method_stage_has_a_duration": "How long does the stage last? Say days, or a heat sum.",
+    "container_holds_something": ("cells", "A container has at least one cell, and a cell holds more than nothing."),
+    "isolation_rule_metres": ("metres", "A distance cannot be less than nothing."),
+    "method_stage_share": ("share", "A stage takes a share above 0 and up to 1."),
+    "method_stage_has_a_duration": ("days", "How long does the stage last? Say days, or a heat sum."),
+    "line_has_both_parents_or_none": ("male", "A hybrid has a female and a male; name both, or neither."),
 }
 STAGE_CHOICES: dict[str, type[Any]] = {"unit": Unit, "takes": Part, "density": Density}
 
@@ -65,6 +66,11 @@ def write_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason:
     values: by field name as an edition has them, other library rows by slug; what is not said stays as it is.
     Raises Refused with what does not fit, by field.
     """
+    return put_row(ctx, kind, slug, values, reason)
+
+
+def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: str = "") -> Edition:
+    """As `write_row`, inside a transaction of somebody else's."""
     model = KINDS.get(kind)
     if model is None:
         raise NotThere(f"There is no “{kind}” in the library.")
@@ -128,7 +134,10 @@ def _fill(
         field = fields.get(name)
         if isinstance(field, models.ForeignKey):
             target: Any = field.related_model
-            setattr(row, name, Library(ctx).get(target, value) if value else None)
+            try:
+                setattr(row, name, Library(ctx).get(target, value) if value else None)
+            except NotThere as absent:
+                faults.append(FieldError(f"{at}{name}", "not_there", str(absent)))
         elif field is not None:
             setattr(row, name, value)
     try:
@@ -137,7 +146,7 @@ def _fill(
         )
     except ValidationError as error:
         for name, said in error.message_dict.items():
-            faults.append(FieldError(f"{at}{'values' if name == '__all__' else name}", "invalid", _words(said)))
+            faults += [FieldError(f"{at}{field}", "invalid", words) for field, words in _told(name, said)]
     if faults:
         raise Refused(tuple(faults))
 
@@ -146,27 +155,32 @@ def _may_be_empty(row: models.Model, field: Any) -> bool:
     return isinstance(field, models.JSONField) or (field.null and getattr(row, field.attname) is None)
 
 
-def _words(said: list[str]) -> str:
-    """What a constraint of the database forbids, as a sentence."""
-    known = [words for name, words in FORBIDDEN.items() if any(name in one for one in said)]
-    return " ".join(known or said)
+def _told(name: str, said: list[str]) -> list[tuple[str, str]]:
+    """The field and the sentence of what the database forbids."""
+    known = [told for constraint, told in FORBIDDEN.items() if any(constraint in one for one in said)]
+    return known or [("values" if name == "__all__" else name, " ".join(said))]
 
 
 def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> None:
     made: list[MethodStage] = []
+    faults: list[FieldError] = []
     for order, values in enumerate(stated):
         at = f"stages.{order}."
         stage = MethodStage(method=method)
-        _fill(ctx, stage, {**values, "order": order}, at, frozenset({"method"}))
+        try:
+            _fill(ctx, stage, {**values, "order": order}, at, frozenset({"method"}))
+        except Refused as refused:
+            faults += refused.errors
         if any(stage.key == other.key for other in made):
-            raise refuse(f"{at}key", "twice", f"Each stage has a key of its own; “{stage.key}” stands twice.")
-        faults = tuple(_stage_faults(stage, at))
-        if faults:
-            raise Refused(faults)
+            words = f"Each stage has a key of its own; “{stage.key}” stands twice."
+            faults.append(FieldError(f"{at}key", "twice", words))
+        faults += _stage_faults(stage, at)
         made.append(stage)
+    if faults:
+        raise Refused(tuple(faults))
+    check(read_snapshot(take_snapshot(method, made)).stages)
     method.stages.all().delete()
     MethodStage.objects.bulk_create(made)
-    check(read_snapshot(take_snapshot(method)).stages)
 
 
 def _stage_faults(stage: MethodStage, at: str) -> list[FieldError]:

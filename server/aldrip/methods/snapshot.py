@@ -1,6 +1,6 @@
 """A method as a batch keeps it: frozen and complete when the batch was planned, upgraded when it is read."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from aldrip.methods.models import Container, Crop, Method, MethodStage, Mix
@@ -68,10 +68,13 @@ def stage_values(stage: MethodStage) -> dict[str, Any]:
     return {**_taken(stage, STAGE_FIELDS), "container": stage.container.slug if stage.container else ""}
 
 
-def take_snapshot(method: Method) -> dict[str, Any]:
-    """The method with everything that a batch is planned from, as plain data. Prefetch `stages__container` when taking many."""
+def take_snapshot(method: Method, written: Sequence[MethodStage] | None = None) -> dict[str, Any]:
+    """The method with everything that a batch is planned from, as plain data. Prefetch `stages__container` when taking many.
+
+    written: its stages, where they are not saved yet.
+    """
     taken = _taken(method, METHOD_FIELDS)
-    stages = list(method.stages.all())
+    stages = list(method.stages.all() if written is None else written)
     containers = [s.container for s in stages if s.container] + ([method.container] if method.container else [])
     return {
         "version": VERSION, **taken, "stages": [stage_values(stage) for stage in stages],

@@ -4,6 +4,7 @@ from django.db import models
 
 from aldrip.accounts.models import Organisation
 from aldrip.base.models import Known
+from aldrip_core.place_kinds import PLACE_KINDS
 
 
 class Site(Known):
@@ -30,15 +31,15 @@ class Site(Known):
 class Kind(models.TextChoices):
     """What a place is used as; stages ask for a kind."""
 
-    SHED = "shed", "Potting shed"
-    GERMINATION = "germination", "Germination room"
-    BENCH = "bench", "Glasshouse bench"
-    TUNNEL = "tunnel", "Tunnel"
-    HOTBED = "hotbed", "Hot bed"
-    STANDING = "standing", "Standing-out ground"
-    STORE = "store", "Cold store"
-    BED = "bed", "Nursery bed"
-    FIELD = "field", "Field"
+    SHED = "shed", PLACE_KINDS["shed"]
+    GERMINATION = "germination", PLACE_KINDS["germination"]
+    BENCH = "bench", PLACE_KINDS["bench"]
+    TUNNEL = "tunnel", PLACE_KINDS["tunnel"]
+    HOTBED = "hotbed", PLACE_KINDS["hotbed"]
+    STANDING = "standing", PLACE_KINDS["standing"]
+    STORE = "store", PLACE_KINDS["store"]
+    BED = "bed", PLACE_KINDS["bed"]
+    FIELD = "field", PLACE_KINDS["field"]
 
 
 class Place(Known):

@@ -304,7 +304,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/library/{kind}/{slug}/editions": {
+    "/api/library/forms": {
         parameters: {
             query?: never;
             header?: never;
@@ -312,10 +312,30 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Row Editions
-         * @description What a library row was, newest first.
+         * Library Forms
+         * @description What each kind of library row can say, field by field.
          */
-        get: operations["aldrip_methods_api_row_editions"];
+        get: operations["aldrip_methods_api_library_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library Rows
+         * @description Every row that can be changed here, by kind and name; retired ones too.
+         */
+        get: operations["aldrip_methods_api_library_rows"];
         put?: never;
         post?: never;
         delete?: never;
@@ -331,13 +351,74 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Library Form */
+        get: operations["aldrip_methods_api_library_form"];
         put?: never;
         /**
          * Write Row
          * @description The house's own row of a slug; it hides the shipped one, and batches that run keep what they were planned with.
          */
         post: operations["aldrip_methods_api_write_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Row
+         * @description A row of the house's own, new or made after another.
+         */
+        post: operations["aldrip_methods_api_add_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{slug}/typed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Row
+         * @description What was typed over a row, as the house's own edition; what runs keeps what it was planned with.
+         */
+        post: operations["aldrip_methods_api_change_row"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{kind}/{slug}/editions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Row Editions
+         * @description What a library row was, newest first.
+         */
+        get: operations["aldrip_methods_api_row_editions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1094,6 +1175,26 @@ export interface paths {
          * @description Take the offer to sow again: a new batch with its tasks.
          */
         post: operations["aldrip_batches_api_resow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/methods/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Method
+         * @description What a method that is still being written would give; nothing is saved.
+         */
+        post: operations["aldrip_batches_api_try_method"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2667,6 +2768,93 @@ export interface components {
              */
             has_holes: boolean;
         };
+        /**
+         * AskedOut
+         * @description One field of a form: how it is asked for.
+         */
+        AskedOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            sort: components["schemas"]["Sort"];
+            /** Unit */
+            unit: string;
+            /** Hint */
+            hint: string;
+            /** Needed */
+            needed: boolean;
+            /** Choices */
+            choices: [
+                string,
+                string
+            ][];
+            /** Of */
+            of: string;
+            /** Fields */
+            fields: components["schemas"]["AskedOut"][];
+            /** Start */
+            start?: unknown;
+            /** More */
+            more: boolean;
+        };
+        /**
+         * Sort
+         * @description How a value is typed and what it is kept as.
+         * @enum {string}
+         */
+        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts";
+        /** RowOut */
+        RowOut: {
+            /** Index */
+            index: number;
+            /** Line */
+            line: string;
+            /** Part */
+            part: string;
+            /** Length M */
+            length_m: number;
+            /** Segments */
+            segments: number[][][];
+        };
+        /**
+         * FormOut
+         * @description A library row as its form shows it; `shipped`: what ships, where the house's own differs.
+         */
+        FormOut: {
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Ships */
+            ships: boolean;
+            /** Retired */
+            retired: boolean;
+            /** Edition */
+            edition: number;
+            /** Typed */
+            typed: {
+                [key: string]: unknown;
+            };
+            /** Sources */
+            sources: {
+                [key: string]: string;
+            };
+            /** Stage Sources */
+            stage_sources: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Shipped */
+            shipped: {
+                [key: string]: unknown;
+            };
+        };
         /** EditionOut */
         EditionOut: {
             /** Id */
@@ -2700,6 +2888,28 @@ export interface components {
             values: {
                 [key: string]: unknown;
             };
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** TypedIn */
+        TypedIn: {
+            /** Typed */
+            typed: {
+                [key: string]: unknown;
+            };
+            /**
+             * Like
+             * @default
+             */
+            like: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
             /**
              * Reason
              * @default
@@ -4802,6 +5012,98 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** TriedOut */
+        TriedOut: {
+            /** Needed */
+            needed: number;
+            /** Unit */
+            unit: string;
+            /** Start */
+            start: number;
+            /** Start Unit */
+            start_unit: string;
+            /** Trays */
+            trays: number | null;
+            /** Container */
+            container: string;
+            /** Seed G */
+            seed_g: number | null;
+            /** Chance */
+            chance: number;
+            /** Days */
+            days: number;
+            /**
+             * Begin
+             * Format: date
+             */
+            begin: string;
+            /**
+             * Ready
+             * Format: date
+             */
+            ready: string;
+            /** Problems */
+            problems: string[];
+            /** Rungs */
+            rungs: components["schemas"]["TriedRungOut"][];
+        };
+        /** TriedRungOut */
+        TriedRungOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** After */
+            after: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /**
+             * End
+             * Format: date
+             */
+            end: string;
+            /** Into */
+            into: number;
+            /** Out */
+            out: number;
+            /** Unit */
+            unit: string;
+            /** Place */
+            place: string;
+            /** Place Kind */
+            place_kind: string;
+            /** Amount */
+            amount: number;
+            /** Amount Unit */
+            amount_unit: string;
+        };
+        /** TryIn */
+        TryIn: {
+            /**
+             * Slug
+             * @default
+             */
+            slug: string;
+            /**
+             * Like
+             * @default
+             */
+            like: string;
+            /** Typed */
+            typed: {
+                [key: string]: unknown;
+            };
+            /**
+             * Quantity
+             * @default
+             */
+            quantity: string;
+            /** Begin */
+            begin?: string | null;
+        };
         /** CardOut */
         CardOut: {
             /** Batch Id */
@@ -5389,19 +5691,6 @@ export interface components {
             sown: components["schemas"]["SownOut"][];
             /** Lots */
             lots: components["schemas"]["BlockLotOut"][];
-        };
-        /** RowOut */
-        RowOut: {
-            /** Index */
-            index: number;
-            /** Line */
-            line: string;
-            /** Part */
-            part: string;
-            /** Length M */
-            length_m: number;
-            /** Segments */
-            segments: number[][][];
         };
         /** SeedRungOut */
         SeedRungOut: {
@@ -7075,7 +7364,49 @@ export interface operations {
             };
         };
     };
-    aldrip_methods_api_row_editions: {
+    aldrip_methods_api_library_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["AskedOut"][];
+                    };
+                };
+            };
+        };
+    };
+    aldrip_methods_api_library_rows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_library_form: {
         parameters: {
             query?: never;
             header?: never;
@@ -7093,7 +7424,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EditionOut"][];
+                    "application/json": components["schemas"]["FormOut"];
                 };
             };
         };
@@ -7113,6 +7444,82 @@ export interface operations {
                 "application/json": components["schemas"]["RowIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditionOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_add_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_change_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_row_editions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -8186,6 +8593,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_try_method: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
                 };
             };
         };

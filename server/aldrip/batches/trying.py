@@ -1,0 +1,77 @@
+"""A method tried out before it is kept: what a quantity of it would need, on which days and where, on the house's own ground."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from aldrip.accounts.context import Ctx
+from aldrip.base.quantity import read_quantity
+from aldrip.batches.ground import Ground
+from aldrip.batches.starting import Asked, request_for
+from aldrip.methods.models import Method
+from aldrip.methods.resolver import Library
+from aldrip.methods.writing import save_form
+from aldrip_core.batch_plan import Plan, plan_batch
+from aldrip_core.problems import words
+from aldrip_core.stage_dates import Anchor
+from aldrip_core.stages import Density
+from aldrip_core.units import from_base
+
+USUAL = 1000  # pieces, where nobody says how many
+LONGEST_DAYS = 1200
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A draft of a method with the plan that it gives."""
+
+    plan: Plan
+    problems: tuple[str, ...]
+
+
+def try_method(
+    ctx: Ctx,
+    slug: str | None,
+    typed: Mapping[str, Any],
+    *,
+    like: str = "",
+    quantity: str = "",
+    begin: date | None = None,
+) -> Tried:
+    """The plan of so much by a method as it is typed, begun on a day; nothing of it is kept. Raises Refused by field."""
+    with transaction.atomic():
+        made = save_form(ctx, "method", slug, typed, like=like)
+        method = Library(ctx).rows(Method).select_related("crop", "container", "mix", "standard").get(slug=made.slug)
+        ground = Ground(ctx)
+        ground.know_methods([method])
+        spec = ground.method(method.pk)
+        needed = float(from_base(read_quantity(quantity or str(USUAL), spec.unit, "quantity").base, spec.unit))
+        due = ctx.today + timedelta(days=LONGEST_DAYS)
+        request = request_for(ground, Asked(method.crop, method, {spec.form: needed}, due, due))
+        plan = plan_batch(replace(request, anchor=Anchor(sow=begin or ctx.today)), ground)
+        transaction.set_rollback(True)
+    return Tried(plan, tuple(words(problem) for problem in plan.problems))
+
+
+def tried_out(tried: Tried, names: Mapping[int, str]) -> dict[str, Any]:
+    """A draft's plan as its ladder shows it."""
+    plan = tried.plan
+    method, found = plan.request.method, plan.quantities
+    return {
+        "needed": found.needed, "unit": method.unit.words, "start": found.start, "start_unit": method.start_unit.words,
+        "trays": found.trays, "container": plan.request.container.name if plan.request.container else "", "seed_g": found.seed_g,
+        "chance": found.chance, "days": (plan.ready_on - plan.sow_on).days, "begin": plan.sow_on, "ready": plan.ready_on,
+        "problems": list(tried.problems),
+        "rungs": [
+            {
+                "key": stage.spec.key, "name": stage.spec.name, "after": stage.spec.after or "", "start": stage.dates.start,
+                "end": stage.dates.end, "into": stage.into, "out": stage.out, "unit": stage.spec.unit.words,
+                "place": names.get(stage.place or 0, "") if isinstance(stage.place, int) else "", "place_kind": stage.spec.place_kind,
+                "amount": stage.amount, "amount_unit": "trays" if stage.spec.density is Density.TRAY else "m²",
+            }
+            for stage in plan.stages
+        ],
+    }  # fmt: skip

@@ -1,0 +1,212 @@
+"""A library row as a form: what stands in it, what ships beside it, and what somebody typed over it."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.db.models import F, Q
+from django.utils.text import slugify
+
+from aldrip.accounts.context import Ctx, act
+from aldrip.base.errors import NotThere, refuse
+from aldrip.methods.editions import put_row
+from aldrip.methods.forms import FORMS, STAGE, blank, read_form, typed_of
+from aldrip.methods.models import Edition, Shared
+from aldrip.methods.resolver import KINDS, plain_values
+from aldrip.methods.snapshot import TRAITS
+
+OWN_FIGURE = "the house's own figure"
+
+
+def _model(kind: str) -> type[Shared]:
+    if kind not in FORMS:
+        raise NotThere(f"There is no “{kind}” in the library.")
+    return KINDS[kind]
+
+
+def standing_row(ctx: Ctx, kind: str, slug: str, *, own: bool | None = None) -> Shared | None:
+    """The row of a slug, retired or not: the house's own before the one that ships; `own` asks for one of the two."""
+    rows = _model(kind)._default_manager.filter(slug=slug)
+    mine, shipped = Q(organisation=ctx.organisation), Q(organisation=None)
+    rows = rows.filter({None: mine | shipped, True: mine, False: shipped}[own])
+    return rows.order_by(F("organisation_id").asc(nulls_last=True)).first()
+
+
+def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
+    """Every row that has a form, the house's own in the place of the shipped one; retired ones too."""
+    found: list[dict[str, Any]] = []
+    for kind in FORMS:
+        model = _model(kind)
+        named = ("slug", "name", "organisation_id", "retired", *(("crop__slug",) if hasattr(model, "crop_id") else ()))
+        rows: dict[str, dict[str, Any]] = {}
+        known = model._default_manager.filter(Q(organisation=ctx.organisation) | Q(organisation=None))
+        for slug, name, own, retired, *crop in known.order_by(F("organisation_id").desc(nulls_first=True)).values_list(
+            *named
+        ):
+            rows[slug] = {
+                "kind": kind, "slug": slug, "name": name, "own": own is not None, "retired": retired, "crop": (crop or [""])[0] or "",
+            }  # fmt: skip
+        found.extend(sorted(rows.values(), key=lambda row: (row["crop"], str(row["name"]).casefold())))
+    return found
+
+
+def form_of(ctx: Ctx, kind: str, slug: str) -> dict[str, Any]:
+    """A row as its form shows it, with the shipped values that the house's own ones stand over."""
+    row = standing_row(ctx, kind, slug)
+    if row is None:
+        raise NotThere(f"There is no “{slug}” in the library.")
+    values = plain_values(row)
+    own = row.organisation_id is not None
+    shipped = standing_row(ctx, kind, slug, own=False) if own else None
+    typed = _typed(kind, values)
+    ships = _typed(kind, plain_values(shipped)) if shipped is not None else {}
+    return {
+        "kind": kind, "slug": slug, "name": row.name, "own": own, "ships": shipped is not None or not own, "retired": row.retired,
+        "edition": row.edition, "typed": typed, "sources": values.get("sources", {}),
+        "stage_sources": {stage["key"]: stage["sources"] for stage in values.get("stages", [])},
+        "shipped": {name: ships[name] for name in ships if ships[name] != typed[name]},
+    }  # fmt: skip
+
+
+def _typed(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
+    typed = typed_of(FORMS[kind], values)
+    before = ""
+    for stage in typed.get("stages", []):  # the stage above is meant where nothing is said
+        stage["after"] = "" if stage["after"] == before else stage["after"]
+        before = stage["key"]
+    return typed
+
+
+@act
+def write_form(
+    ctx: Ctx,
+    kind: str,
+    slug: str | None,
+    typed: Mapping[str, Any],
+    *,
+    like: str = "",
+    source: str = "",
+    reason: str = "",
+) -> Edition:
+    """Save what was typed as the house's own row: of a slug, or a new one; `like` lends a new one what is not asked for."""
+    return save_form(ctx, kind, slug, typed, like=like, source=source, reason=reason)
+
+
+def save_form(
+    ctx: Ctx,
+    kind: str,
+    slug: str | None,
+    typed: Mapping[str, Any],
+    *,
+    like: str = "",
+    source: str = "",
+    reason: str = "",
+) -> Edition:
+    """As `write_form`, inside a transaction of somebody else's: so a draft is written, looked at and let go."""
+    _model(kind)
+    row = standing_row(ctx, kind, slug or like) if slug or like else None
+    if row is None and (slug or like):
+        raise NotThere(f"There is no “{slug or like}” in the library.")
+    before = plain_values(row) if row is not None else {}
+    values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, before)
+    values["sources"] = _sources(values, before, source)
+    values["retired"] = False
+    known = slug or _fresh_slug(ctx, kind, values["name"])
+    return put_row(ctx, kind, known, {**values, "slug": known}, reason)
+
+
+def _fresh_slug(ctx: Ctx, kind: str, name: str) -> str:
+    plain = slugify(name)[:70] or kind
+    taken = set(
+        _model(kind)._default_manager.filter(Q(organisation=ctx.organisation) | Q(organisation=None), slug__startswith=plain)
+        .values_list("slug", flat=True)
+    )  # fmt: skip
+    same = standing_row(ctx, kind, plain)
+    if same is not None and same.name.casefold() == name.casefold():
+        raise refuse(
+            "name", "twice", f"“{name}” is in the library already. Change that one, or call this one something else."
+        )
+    return next(one for one in (plain, *(f"{plain}-{n}" for n in range(2, 1000))) if one not in taken)
+
+
+def _sources(values: Mapping[str, Any], before: Mapping[str, Any], source: str) -> dict[str, str]:
+    """Where each value comes from: what was typed over says so, the rest keeps what it had."""
+    kept = dict(before.get("sources", {}))
+    for name, value in values.items():
+        if name not in ("sources", "stages", "limits", "name", "slug", "retired") and value != before.get(name):
+            if value in (None, "", [], {}):
+                kept.pop(name, None)
+            elif before or isinstance(value, int | float):
+                kept[name] = source.strip()[:200] or OWN_FIGURE
+    return kept
+
+
+def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any]) -> dict[str, Any]:
+    if kind == "isolation_rule":
+        values["name"] = f"{values['metres']:g} m from {values['kind']}"
+    if kind == "standard":
+        values["limits"] = _limits(values["limits"], before)
+    if kind == "method":
+        values["stages"] = _stages(values, before)
+    return values
+
+
+def _limits(typed: list[dict[str, Any]], before: Mapping[str, Any]) -> list[dict[str, Any]]:
+    known = {limit["attribute"]: limit for limit in before.get("limits", [])}
+    found = []
+    for limit in typed:
+        attribute = limit.get("attribute") or slugify(limit.get("words", "")).replace("-", "_")
+        said = {name: value for name, value in limit.items() if value not in (None, "")}
+        was = known.get(attribute, {})
+        same = all(was.get(name) == value for name, value in said.items() if name != "required")
+        source = was.get("source", OWN_FIGURE) if same else OWN_FIGURE
+        extra = {name: value for name, value in was.items() if name not in limit}
+        found.append({**extra, **said, "attribute": attribute, "source": source})
+    return found
+
+
+def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """Typed stages with what is not asked for: keys, what they come after, what their kind does, their sources."""
+    known = {stage["key"]: stage for stage in before.get("stages", [])}
+    found: list[dict[str, Any]] = []
+    for typed in values["stages"]:
+        key = typed.get("key") or _fresh_key(typed.get("kind") or "stage", [*(one["key"] for one in found), *known])
+        was = known.get(key, {})
+        stage = {**blank(STAGE), **was, **typed, "key": key}
+        stage["after"] = typed.get("after") or (found[-1]["key"] if found else "")
+        if stage["after"] != was.get("after"):
+            stage["follows"] = ""
+        if not stage["traits"]:
+            stage["traits"] = [trait.value for trait in TRAITS.get(stage["kind"], ())]
+        if not found and not stage["takes"]:
+            stage["takes"] = "seed" if values["by_seed"] else "cutting"
+        for name, plain in (
+            ("rounds", 1),
+            ("multiply", 1.0),
+            ("share", 1.0),
+            ("keeps", 1.0),
+            ("keeps_sd", 0.0),
+            ("multiply_sd", 0.0),
+        ):
+            stage[name] = plain if stage[name] is None else stage[name]
+        stage["tasks"] = [
+            {name: value for name, value in task.items() if value not in (None, "")} for task in stage["tasks"]
+        ]
+        stage["container"] = stage["container"] or None
+        stage.setdefault("round_shares", [])
+        stage["sources"] = _stage_sources(stage, was)
+        stage.pop("order", None)
+        found.append(stage)
+    return found
+
+
+def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any]) -> dict[str, str]:
+    kept = dict(was.get("sources", {}))
+    for name in ("days", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "multiply", "unit_m2"):
+        if stage.get(name) != was.get(name) and stage.get(name) is not None:
+            kept[name] = OWN_FIGURE
+    return kept
+
+
+def _fresh_key(kind: str, taken: list[str]) -> str:
+    plain = slugify(kind)[:30] or "stage"
+    return next(one for one in (plain, *(f"{plain}-{n}" for n in range(2, 1000))) if one not in taken)

@@ -1,0 +1,229 @@
+"""The library as forms: what was typed is what stands there, faults name their field, drafts leave nothing, the shipped value stays beside."""
+
+import unittest
+from typing import Any
+
+from hypothesis import given
+from hypothesis import settings as hypothesis_settings
+from hypothesis import strategies as st
+
+from aldrip.batches.models import Batch
+from aldrip.methods.forms import FORMS, Asked, Sort, read_form, typed_of
+from aldrip.methods.models import Crop, Edition, Method
+from aldrip.methods.resolver import KINDS, Library, plain_values
+from aldrip.methods.writing import form_of
+from aldrip_core.refusal import Refused
+from tests.server.house import HouseCase, make_house, member, order_row, seed_lot
+
+LETTUCE = {
+    "name": "Lettuce", "botanical_name": "Lactuca sativa", "other_names": "salad\nbutterhead", "tgw_g": "1.2 g", "germination": "92",
+    "minimum_germination": "75 %", "depth_mm": "0.25 in", "cover": "none", "watch_for": "rests above 25 °C",
+}  # fmt: skip
+
+
+def stage(kind: str, name: str, **more: Any) -> dict[str, Any]:
+    return {"kind": kind, "name": name, "unit": "plants", **more}
+
+
+PRICKED = [
+    stage("sow", "Sown thick", unit="seeds", days="0", place_kind="shed", tasks=[{"kind": "sow", "words": "Sow {crop}", "minutes_per_tray": "3"}]),
+    stage("germinate", "Up", unit="plants", days="9", place_kind="germination", density="tray"),
+    stage("prick", "Pricked out", days="24", keeps="96", keeps_sd="1", place_kind="bench", density="tray_m2", container="tray-104"),
+    stage("grade", "Graded", days="0", keeps="95", keeps_sd="1", place_kind="shed"),
+    stage("dispatch", "Delivered", days="1", place_kind="store", density="tray_m2"),
+]  # fmt: skip
+
+
+class Forms(HouseCase):
+    def new(self, kind: str, typed: dict[str, Any], status: int = 200, **more: Any) -> Any:
+        return self.post(f"/library/{kind}", {"typed": typed, **more}, status=status)
+
+    def change(self, kind: str, slug: str, typed: dict[str, Any], status: int = 200, **more: Any) -> Any:
+        return self.post(f"/library/{kind}/{slug}/typed", {"typed": typed, **more}, status=status)
+
+    def codes(self, answer: Any) -> dict[str, str]:
+        return {error["field"]: error["code"] for error in answer["errors"]}
+
+    def test_every_row_that_ships_reads_back_as_it_stands(self) -> None:
+        """Out as typed text, in again: no value of any shipped row moves."""
+        seen = 0
+        for kind, fields in FORMS.items():
+            for row in Library(self.ctx).rows(KINDS[kind]):
+                values, again = plain_values(row), read_form(kind, typed_of(FORMS[kind], plain_values(row)))
+                for one in fields:
+                    if one.sort is not Sort.TABLE:
+                        self.assertEqual(again[one.name], values[one.name], f"{kind} {row.slug} {one.name}")
+                seen += 1
+        self.assertGreater(seen, 60)
+
+    def test_saving_a_shipped_row_untouched_changes_nothing_of_what_a_plan_reads(self) -> None:
+        for row in Library(self.ctx).rows(Method).filter(way="plants"):
+            before = plain_values(row)
+            self.change("method", row.slug, form_of(self.ctx, "method", row.slug)["typed"])
+            after = plain_values(Library(self.ctx).get(Method, row.slug))
+            for values in (before, after):
+                for one in values["stages"]:
+                    one["tasks"] = [{k: v for k, v in task.items() if v not in (None, "")} for task in one["tasks"]]
+            for name in before:
+                self.assertEqual(after[name], before[name], f"{row.slug} {name}")
+
+    def test_a_new_crop_is_read_as_it_was_typed_and_its_source_kept(self) -> None:
+        made = self.new("crop", LETTUCE, source="seed house list 2027")
+        self.assertEqual((made["slug"], made["own"], made["ships"]), ("lettuce", True, False))
+        crop = Crop.objects.get(slug="lettuce")
+        self.assertEqual((crop.germination, crop.minimum_germination, crop.tgw_g), (0.92, 0.75, 1.2))
+        self.assertAlmostEqual(crop.depth_mm or 0, 6.35)
+        self.assertEqual(crop.other_names, ["salad", "butterhead"])
+        self.assertEqual(crop.sources["tgw_g"], "seed house list 2027")
+        self.assertEqual(self.codes(self.new("crop", {"name": "Lettuce"}, status=422)), {"name": "twice"})
+
+    def test_every_fault_of_a_form_is_told_at_its_field(self) -> None:
+        typed = {
+            "name": "",
+            "germination": "192",
+            "tgw_g": "110 kg",
+            "depth_mm": "deep",
+            "pollination": "moths",
+            "colour": "red",
+        }
+        self.assertEqual(self.codes(self.new("crop", typed, status=422)), {
+            "name": "missing", "germination": "out_of_range", "tgw_g": "out_of_range", "depth_mm": "not_a_number",
+            "pollination": "not_a_choice", "colour": "unknown",
+        })  # fmt: skip
+        self.assertFalse(Crop.objects.filter(organisation=self.ctx.organisation).exists())
+        self.assertEqual(
+            self.codes(self.new("mix", {"name": "Peat", "parts": "peat 3, sand"}, status=422)), {"parts": "no_part"}
+        )
+
+    def test_a_changed_shipped_value_shows_both_and_is_taken_back(self) -> None:
+        was = self.get("/library/crop/pak-choi")
+        typed = {**was["typed"], "germination": "81"}
+        now = self.change("crop", "pak-choi", typed, source="own tests", reason="three bad years")
+        self.assertEqual(
+            (now["own"], now["ships"], now["shipped"]), (True, True, {"germination": was["typed"]["germination"]})
+        )
+        self.assertEqual(now["sources"]["germination"], "own tests")
+        self.assertEqual(now["sources"]["tgw_g"], was["sources"]["tgw_g"])
+        told = self.get("/library/crop/pak-choi/editions")
+        shipped = next(one for one in told if not one["own"])
+        self.post(f"/editions/{shipped['id']}/take-back", {"reason": "one good year"})
+        self.assertEqual(self.get("/library/crop/pak-choi")["shipped"], {})
+
+    def test_a_method_with_pricking_out_is_tried_written_planned_and_stays_with_its_batch(self) -> None:
+        self.new("crop", LETTUCE)
+        typed = {"name": "Lettuce, sown thick and pricked out", "crop": "lettuce", "form": "plug", "start_unit": "seeds", "seeds_per_cell": "1",
+                 "container": "tray-240", "standard": "plug", "stages": PRICKED}  # fmt: skip
+        tried = self.post("/methods/try", {"typed": typed, "quantity": "3,000", "begin": "2027-07-06"})
+        rungs = {rung["key"]: rung for rung in tried["rungs"]}
+        self.assertEqual(list(rungs), ["sow", "germinate", "prick", "grade", "dispatch"])
+        self.assertGreater(tried["start"], 3000 / (0.92 * 0.95) / 0.96 / 0.95)  # of seed the crop says what comes up
+        self.assertGreater(rungs["prick"]["amount"], 0)
+        self.assertFalse(Method.objects.filter(crop__slug="lettuce").exists(), "a draft leaves nothing")
+        self.assertFalse(Edition.objects.filter(slug__startswith="lettuce-").exists())
+        made = self.new("method", typed)
+        seed_lot(self.ctx, "lettuce")
+        self.post("/orders", {"rows": [order_row(crop="Lettuce", quantity="3000", due="2027-W38")]})
+        self.post("/batches/plan-lines", {})
+        batch = Batch.objects.get(crop__slug="lettuce")
+        frozen = batch.method_snapshot
+        slower = [{**one, "days": "40"} if one["key"] == "prick" else one for one in made["typed"]["stages"]]
+        self.change("method", made["slug"], {**made["typed"], "stages": slower})
+        batch.refresh_from_db()
+        self.assertEqual(batch.method_snapshot, frozen)
+        method = Library(self.ctx).get(Method, made["slug"])
+        self.assertEqual(method.stages.get(key="prick").days, 40)
+        self.assertEqual(method.edition, 2)
+
+    def test_the_editor_refuses_what_cannot_be_at_the_field(self) -> None:
+        self.new("crop", LETTUCE)
+        typed: dict[str, Any] = {"name": "Odd", "crop": "lettuce", "form": "plug", "stages": PRICKED}
+        cases: list[tuple[int, dict[str, Any], str]] = [
+            (2, {"keeps": "120"}, "stages.2.keeps"), (1, {"days": ""}, "stages.1.days"), (1, {"after": "grade"}, "stages.1.after"),
+            (1, {"after": "germinate"}, "stages.1.after"), (2, {"container": "tray-nowhere"}, "stages.2.container"),
+            (3, {"unit": "barrels"}, "stages.3.unit"), (2, {"share": "0"}, "stages.2.share"), (2, {"density": "unit_m2"}, "stages.2.unit_m2"),
+            (2, {"keeps": "50", "keeps_sd": "60"}, "stages.2.keeps_sd"), (2, {"key": "sow"}, "stages.2.key"),
+        ]  # fmt: skip
+        for at, wrong, field in cases:
+            stages = [
+                {**one, "key": one["kind"], **(wrong if index == at else {})} for index, one in enumerate(PRICKED)
+            ]
+            for path in ("/methods/try", "/library/method"):
+                answer = self.post(path, {"typed": {**typed, "stages": stages}}, status=422)
+                self.assertIn(field, self.codes(answer), f"{wrong} {path} {answer}")
+        self.assertFalse(Method.objects.filter(organisation=self.ctx.organisation).exists())
+
+    def test_a_stage_put_in_between_joins_the_chain(self) -> None:
+        was = self.get("/library/method/plug-single-pak-choi")["typed"]
+        stages = [
+            *was["stages"][:3],
+            stage("space", "Spaced", days="5", place_kind="bench", density="tray_m2"),
+            *was["stages"][3:],
+        ]
+        self.change("method", "plug-single-pak-choi", {**was, "stages": stages})
+        made = list(Library(self.ctx).get(Method, "plug-single-pak-choi").stages.values_list("key", "after"))
+        self.assertEqual(made, [(key, before) for (key, _), (before, _) in zip(made, [("", ""), *made], strict=False)])
+        self.assertIn(("space", "grow"), made)
+
+    def test_another_house_and_other_roles_do_not_write_here(self) -> None:
+        self.new("crop", LETTUCE)
+        for role in ("supervisor", "viewer"):
+            self.client.force_login(member(self.ctx, f"the-{role}", role))
+            self.new("crop", {"name": "Leek"}, status=403)
+            self.assertEqual(self.get("/library/crop/lettuce")["typed"]["tgw_g"], "1.2")
+        other = make_house("Elsewhere", username="elsewhere")
+        assert other.user is not None
+        self.client.force_login(other.user)
+        self.get("/library/crop/lettuce", status=404)
+        self.change("crop", "lettuce", {"name": "Lettuce"}, status=404)
+        self.assertEqual(self.new("crop", {"name": "Lettuce"})["slug"], "lettuce")
+
+    def test_two_write_the_same_new_name_and_one_is_told(self) -> None:
+        self.new(
+            "container",
+            {"name": "Crate", "cells": "1", "cell_ml": "30000", "length_cm": "60", "width_cm": "40", "depth_cm": "20"},
+        )
+        again = {"name": "crate", "cells": "1", "cell_ml": "9", "length_cm": "60", "width_cm": "40", "depth_cm": "20"}
+        self.assertEqual(self.codes(self.new("container", again, status=422)), {"name": "twice"})
+
+    def test_retired_rows_are_listed_and_come_back_when_they_are_written(self) -> None:
+        self.post("/library/mix/perlite-peat/retire", {"reason": "no peat any more"})
+        row = next(one for one in self.get("/library/rows") if (one["kind"], one["slug"]) == ("mix", "perlite-peat"))
+        self.assertTrue(row["retired"])
+        typed = self.get("/library/mix/perlite-peat")["typed"]
+        self.assertFalse(self.change("mix", "perlite-peat", {**typed, "parts": "perlite 60, bark 40"})["retired"])
+
+
+texts = st.text(st.characters(codec="ascii", exclude_categories=["Cc"]), max_size=12).map(str.strip)
+
+
+def values_for(one: Asked) -> st.SearchStrategy[Any]:
+    """Any value that a field may keep."""
+    if one.sort in (Sort.NUMBER, Sort.SHARE):
+        return st.floats(one.low or 0, one.high or 1, allow_nan=False).map(lambda value: float(f"{value:.6g}"))
+    return {
+        Sort.TEXT: texts, Sort.ROW: st.just("pak-choi"), Sort.CHECK: st.booleans(), Sort.LINES: st.lists(texts.filter(bool), max_size=3),
+        Sort.WHOLE: st.integers(int(one.low or 0), int(one.high or 9)), Sort.CHOICE: st.sampled_from([key for key, _ in one.choices] or [""]),
+        Sort.SEVERAL: st.lists(st.sampled_from([key for key, _ in one.choices] or [""]), max_size=3, unique=True),
+        Sort.PARTS: st.dictionaries(st.sampled_from(["peat", "fine sand"]), st.floats(1, 99).map(round), max_size=2),
+        Sort.TABLE: st.just([]),
+    }[one.sort]  # fmt: skip
+
+
+class AsTyped(unittest.TestCase):
+    @hypothesis_settings(max_examples=60, deadline=None)
+    @given(st.data())
+    def test_whatever_a_row_says_is_read_back_from_its_form(self, data: st.DataObject) -> None:
+        kind = data.draw(st.sampled_from(sorted(FORMS)))
+        values = {one.name: data.draw(values_for(one), label=one.name) for one in FORMS[kind]}
+        try:
+            again = read_form(kind, typed_of(FORMS[kind], values))
+        except Refused as refused:
+            # Only what is needed and was left empty may be refused.
+            self.assertEqual({error.code for error in refused.errors}, {"missing"})
+            return
+        for one in FORMS[kind]:
+            got, was = again[one.name], values[one.name]
+            if isinstance(was, float):
+                self.assertAlmostEqual(got, was, delta=abs(was) * 1e-6)
+            else:
+                self.assertEqual(got, was if was != "" or one.sort is not Sort.ROW else None)
