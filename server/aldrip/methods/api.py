@@ -31,6 +31,7 @@ class CultivarOut(Schema):
 
 class CropOut(Schema):
     id: int
+    slug: str
     name: str
     botanical_name: str
     tgw_g: float | None
@@ -143,6 +144,7 @@ class StageOut(Schema):
 
 class MethodOut(Schema):
     id: int
+    slug: str
     name: str
     crop_id: int
     form: str
@@ -323,6 +325,11 @@ class ReasonIn(Schema):
     reason: str = ""
 
 
+class ChoiceOut(Schema):
+    value: str
+    words: str
+
+
 class AskedOut(Schema):
     """One field of a form: how it is asked for."""
 
@@ -332,14 +339,14 @@ class AskedOut(Schema):
     unit: str
     hint: str
     needed: bool
-    choices: list[tuple[str, str]]
+    choices: list[ChoiceOut]
     of: str
     fields: list["AskedOut"]
     start: Any = None  # what stands in an empty form, as typed
     more: bool
 
 
-class RowOut(Schema):
+class LibraryRowOut(Schema):
     kind: str
     slug: str
     name: str
@@ -374,7 +381,8 @@ class TypedIn(Schema):
 def _asked(fields: tuple[Asked, ...]) -> list[dict[str, Any]]:
     starts = typed_of(fields, blank(fields))
     return [
-        {**{name: getattr(one, name) for name in ("name", "words", "sort", "unit", "hint", "needed", "choices", "of", "more")},
+        {**{name: getattr(one, name) for name in ("name", "words", "sort", "unit", "hint", "needed", "of", "more")},
+         "choices": [{"value": value, "words": words} for value, words in one.choices],
          "fields": _asked(one.fields), "start": starts[one.name]}
         for one in fields
     ]  # fmt: skip
@@ -386,7 +394,7 @@ def library_forms(ctx: Ctx) -> Any:
     return {kind: _asked(fields) for kind, fields in FORMS.items()}
 
 
-@room.get("/library/rows", "see", response=list[RowOut])
+@room.get("/library/rows", "see", response=list[LibraryRowOut])
 def library_rows(ctx: Ctx) -> Any:
     """Every row that can be changed here, by kind and name; retired ones too."""
     return writing.rows_of(ctx)

@@ -98,9 +98,9 @@ TASK = (
     Asked("caution", "Caution", hint="short; printed on the card"),
 )
 STAGE = (
-    Asked("name", "Stage", needed=True, hint="as it reads when it is over: “Emerged”"),
+    Asked("name", "Stage", needed=True),
     Asked("kind", "Kind", Sort.CHOICE, choices=tuple((one, one) for one in STAGE_KINDS), needed=True, start="grow"),
-    Asked("key", "Known as", hint="stays, whatever the stage is called; made from the kind when left empty"),
+    Asked("key", "Known as", hint="stays, whatever the stage is called; made from its kind when empty", more=True),
     Asked("after", "Comes after", hint="a stage before it, by its “known as”; empty for the one above", more=True),
     _number("days", "Lasts", "days", high=3000, start=0),
     _number("heat_sum_c_d", "or a heat sum of", "°C·d", high=20_000, more=True),
@@ -114,7 +114,7 @@ STAGE = (
     Asked("unit", "Counted in", Sort.CHOICE, choices=_units(), needed=True, start="plants"),
     Asked("place_kind", "Stands in", Sort.CHOICE, choices=(("", "no place"), *PLACE_KINDS.items()), start=""),
     Asked("density", "Takes up", Sort.CHOICE, choices=DENSITIES, start=""),
-    _number("unit_m2", "m² each", "m²", high=10_000),
+    _number("unit_m2", "Ground each", "m²", high=10_000),
     Asked("container", "Other container", Sort.ROW, of="container", hint="where it is pricked out or potted into another", more=True),
     Asked("takes", "What goes in", Sort.CHOICE, choices=(("", "nothing new"), *((one.value, one.value) for one in Part)), start="", more=True),
     Asked("product", "Goes to stock as", hint="a form of its own, where not the method's", start="", more=True),

@@ -228,7 +228,10 @@ class Reader:
         plain = _plain(text)
         found = next(((form, m) for form, m in known.items() if plain in (_plain(form), _plain(form) + "s")), None)
         if found is None:
-            wrong("form", "unknown_form", f"{crop.name} is not raised as “{text}” here. Known: {listed}.")
+            told = f"{crop.name} is not raised as “{text}” here. Known: {listed}."
+            if not known:
+                told = f"No method raises {crop.name.lower()} yet. Say how in Methods."
+            wrong("form", "unknown_form", told)
             return None
         return found
 

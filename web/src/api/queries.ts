@@ -29,6 +29,25 @@ export const libraryQuery = queryOptions({
   queryFn: () => take(api.GET("/api/library")),
   staleTime: 300_000,
 });
+export const formsQuery = queryOptions({
+  queryKey: ["library", "forms"],
+  queryFn: () => take(api.GET("/api/library/forms")),
+  staleTime: 3_600_000,
+});
+export const rowsQuery = queryOptions({
+  queryKey: ["library", "rows"],
+  queryFn: () => take(api.GET("/api/library/rows")),
+});
+export const rowQuery = (kind: string, slug: string) =>
+  queryOptions({
+    queryKey: ["library", "row", kind, slug],
+    queryFn: () => take(api.GET("/api/library/{kind}/{slug}", { params: { path: { kind, slug } } })),
+  });
+export const editionsQuery = (kind: string, slug: string) =>
+  queryOptions({
+    queryKey: ["library", "editions", kind, slug],
+    queryFn: () => take(api.GET("/api/library/{kind}/{slug}/editions", { params: { path: { kind, slug } } })),
+  });
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
 export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
@@ -108,3 +127,7 @@ export async function saved() {
     predicate: (query) => !["session", "library"].includes(String(query.queryKey[0])),
   });
 }
+
+/** After the library was changed; it hangs on nothing else, so other saves leave it alone. */
+export const libraryChanged = <T>(answer: T): Promise<T> =>
+  queryClient.invalidateQueries({ queryKey: ["library"] }).then(() => answer);

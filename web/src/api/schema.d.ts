@@ -2339,6 +2339,8 @@ export interface components {
         CropOut: {
             /** Id */
             id: number;
+            /** Slug */
+            slug: string;
             /** Name */
             name: string;
             /** Botanical Name */
@@ -2449,6 +2451,8 @@ export interface components {
         MethodOut: {
             /** Id */
             id: number;
+            /** Slug */
+            slug: string;
             /** Name */
             name: string;
             /** Crop Id */
@@ -2785,10 +2789,7 @@ export interface components {
             /** Needed */
             needed: boolean;
             /** Choices */
-            choices: [
-                string,
-                string
-            ][];
+            choices: components["schemas"]["ChoiceOut"][];
             /** Of */
             of: string;
             /** Fields */
@@ -2798,24 +2799,33 @@ export interface components {
             /** More */
             more: boolean;
         };
+        /** ChoiceOut */
+        ChoiceOut: {
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+        };
         /**
          * Sort
          * @description How a value is typed and what it is kept as.
          * @enum {string}
          */
         Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts";
-        /** RowOut */
-        RowOut: {
-            /** Index */
-            index: number;
-            /** Line */
-            line: string;
-            /** Part */
-            part: string;
-            /** Length M */
-            length_m: number;
-            /** Segments */
-            segments: number[][][];
+        /** LibraryRowOut */
+        LibraryRowOut: {
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Retired */
+            retired: boolean;
+            /** Crop */
+            crop: string;
         };
         /**
          * FormOut
@@ -5692,6 +5702,19 @@ export interface components {
             /** Lots */
             lots: components["schemas"]["BlockLotOut"][];
         };
+        /** RowOut */
+        RowOut: {
+            /** Index */
+            index: number;
+            /** Line */
+            line: string;
+            /** Part */
+            part: string;
+            /** Length M */
+            length_m: number;
+            /** Segments */
+            segments: number[][][];
+        };
         /** SeedRungOut */
         SeedRungOut: {
             /** Key */
@@ -7401,7 +7424,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RowOut"][];
+                    "application/json": components["schemas"]["LibraryRowOut"][];
                 };
             };
         };

@@ -1,8 +1,8 @@
-import { type ReactNode, useState } from "react";
-import { ApiError, entryId } from "../api/client";
+import type { ReactNode } from "react";
+import { Controller, useWatch } from "react-hook-form";
 import { DayField } from "./DayField";
-import { useSave } from "./hooks";
 import { Faults, Field } from "./parts";
+import { faultAt, useAsk } from "./useAsk";
 
 export interface FormField {
   name: string;
@@ -17,7 +17,7 @@ export interface FormField {
 
 export type Values = Record<string, string>;
 
-/** A few fields and one button. A repeat after a lost answer goes out under the same id. */
+/** A few fields and one button. */
 export function QuickForm({
   fields,
   button,
@@ -35,51 +35,52 @@ export function QuickForm({
   decide?: boolean;
   children?: (values: Values) => ReactNode;
 }) {
-  const fresh = () => Object.fromEntries(fields.map((field) => [field.name, field.start ?? ""]));
-  const [values, setValues] = useState<Values>(fresh);
-  const [uuid, setUuid] = useState(entryId);
-  const act = useSave(
-    () => save(values, uuid),
-    () => {
-      setValues(fresh());
-      setUuid(entryId());
-      onDone?.();
-    },
-  );
-  const error = act.error instanceof ApiError ? act.error : null;
-  const put = (name: string, value: string) => setValues((now) => ({ ...now, [name]: value }));
+  const { form, submit, pending, error, told } = useAsk<Values, unknown>({
+    start: Object.fromEntries(fields.map((field) => [field.name, field.start ?? ""])),
+    save,
+    onDone,
+  });
+  const values = useWatch({ control: form.control }) as Values;
+  const { errors } = form.formState;
   return (
     <form
       className="grid gap-2"
       onSubmit={(event) => {
         event.preventDefault();
-        act.mutate(undefined);
+        submit();
       }}
     >
       <div className={`grid gap-2 ${columns === 1 ? "" : columns === 3 ? "sm:grid-cols-3" : "sm:grid-cols-2"}`}>
-        {fields.map((field) =>
-          field.type === "check" ? (
-            <label key={field.name} className={`flex items-center gap-2 ${field.wide ? "col-span-full" : ""}`}>
-              <input
-                type="checkbox"
-                checked={values[field.name] === "yes"}
-                onChange={(event) => put(field.name, event.target.checked ? "yes" : "")}
-              />
-              <span>{field.label}</span>
-              {error?.of(field.name) ? <small className="fault">{error.of(field.name)}</small> : null}
-            </label>
-          ) : (
-            <div key={field.name} className={field.wide ? "col-span-full" : ""}>
-              <Field label={field.label} fault={error?.of(field.name)} hint={field.hint}>
-                <Entry field={field} value={values[field.name] ?? ""} put={(value) => put(field.name, value)} />
-              </Field>
-            </div>
-          ),
-        )}
+        {fields.map((field) => (
+          <Controller
+            key={field.name}
+            control={form.control}
+            name={field.name}
+            render={({ field: { value, onChange } }) =>
+              field.type === "check" ? (
+                <label className={`flex items-center gap-2 ${field.wide ? "col-span-full" : ""}`}>
+                  <input
+                    type="checkbox"
+                    checked={value === "yes"}
+                    onChange={(event) => onChange(event.target.checked ? "yes" : "")}
+                  />
+                  <span>{field.label}</span>
+                  {faultAt(errors, field.name) ? <small className="fault">{faultAt(errors, field.name)}</small> : null}
+                </label>
+              ) : (
+                <div className={field.wide ? "col-span-full" : ""}>
+                  <Field label={field.label} fault={faultAt(errors, field.name)} hint={field.hint}>
+                    <Entry field={field} value={value ?? ""} put={onChange} />
+                  </Field>
+                </div>
+              )
+            }
+          />
+        ))}
       </div>
       {children?.(values)}
-      <Faults error={act.error} fields={fields.map((field) => field.name)} />
-      <button type="submit" className={`btn w-fit ${decide ? "btn-decide" : ""}`} disabled={act.isPending}>
+      <Faults error={error} fields={told} />
+      <button type="submit" className={`btn w-fit ${decide ? "btn-decide" : ""}`} disabled={pending}>
         {button}
       </button>
     </form>

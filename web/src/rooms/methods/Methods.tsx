@@ -1,175 +1,234 @@
 import { useSuspenseQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { libraryQuery } from "../../api/queries";
-import { few, share } from "../../ui/format";
+import { formsQuery, libraryQuery, rowQuery, rowsQuery } from "../../api/queries";
+import { few } from "../../ui/format";
+import { useAddress, useMay } from "../../ui/hooks";
 import { RoomHead } from "../../ui/parts";
+import { KEPT } from "../orders/kept";
+import { blankOf } from "./AskedFields";
+import { Editions, Retire } from "./Editions";
+import { MethodView } from "./MethodView";
+import { RowForm } from "./RowForm";
+import { RowView } from "./RowView";
 import { SeedLibrary } from "./SeedLibrary";
 
-type Library = Schemas["LibraryOut"];
+type Row = Schemas["LibraryRowOut"];
 
-/** The library: what is raised how, every value with its source. */
+/** The kinds of library row, in the order in which a grower fills them. */
+const KINDS: [kind: string, words: string, one: string][] = [
+  ["method", "Methods", "method"],
+  ["crop", "Crops", "crop"],
+  ["line", "Cultivars and lines", "cultivar or line"],
+  ["container", "Containers", "container"],
+  ["mix", "Mixes", "mix"],
+  ["standard", "Standards", "standard"],
+  ["isolation_rule", "Isolation distances", "distance"],
+];
+const address = (kind: string, more: Record<string, string> = {}) =>
+  `/methods?${new URLSearchParams({ kind, ...more })}` as "/";
+
+/** The library: what is raised how, every value with its source; the house's own rows stand over what ships. */
 export function Methods() {
-  const { data: library } = useSuspenseQuery(libraryQuery);
-  const [chosen, setChosen] = useState(library.methods[0]?.id ?? 0);
-  const method = library.methods.find((one) => one.id === chosen);
+  const { data: rows } = useSuspenseQuery(rowsQuery);
+  const { kind = "method", row, act = "", name = "", crop = "" } = useAddress();
+  const [, words, one] = KINDS.find(([key]) => key === kind) ?? (["method", "Methods", "method"] as const);
+  const [wanted, setWanted] = useState("");
+  const [retired, setRetired] = useState(false);
+  const may = useMay();
+  const all = rows.filter((other) => other.kind === kind);
+  const cropName = new Map(rows.filter((other) => other.kind === "crop").map((other) => [other.slug, other.name]));
+  const shown = all.filter(
+    (other) =>
+      (retired || !other.retired || other.slug === row) &&
+      `${other.name} ${cropName.get(other.crop) ?? ""}`.toLowerCase().includes(wanted.toLowerCase()),
+  );
+  const chosen = act === "new" ? undefined : (all.find((other) => other.slug === row) ?? shown[0]);
   return (
     <div className="px-4 pb-6">
       <RoomHead
         title="Methods"
-        note={`${library.crops.length} crops, ${library.methods.length} methods; a rate is overruled on the batch, with its reason`}
-      />
-      <div className="grid gap-6 lg:grid-cols-[240px_1fr]">
-        <nav aria-label="Methods">
-          {library.methods.map((one) => (
-            <button
-              type="button"
-              key={one.id}
-              aria-current={one.id === chosen}
-              className={`block w-full border-hair border-b py-1.5 text-left ${one.id === chosen ? "border-l-4 border-l-ink bg-panel pl-2 font-semibold" : ""}`}
-              onClick={() => setChosen(one.id)}
-            >
-              {one.name}
-            </button>
-          ))}
+        note={`${few(all.filter((other) => !other.retired).length, one, words.toLowerCase())}; yours stand over what ships`}
+      >
+        {may("methods.edit") ? (
+          <Link className="btn" to={address(kind, { act: "new" })}>
+            Add a {one}
+          </Link>
+        ) : null}
+      </RoomHead>
+      {sessionStorage.getItem(KEPT) ? (
+        <p className="mb-2 border-ink border-l-4 pl-3">
+          Orders wait to be brought in. <Link to={"/orders/import" as "/"}>Go on with them</Link>
+        </p>
+      ) : null}
+      <nav aria-label="Kinds" className="flex flex-wrap gap-x-5 gap-y-1 border-rule border-b pb-2">
+        {KINDS.map(([key, label]) => (
+          <Link
+            key={key}
+            to={address(key)}
+            aria-current={key === kind ? "page" : undefined}
+            className={key === kind ? "border-ink border-b-2 font-semibold no-underline" : ""}
+          >
+            {label}
+          </Link>
+        ))}
+      </nav>
+      <div className="mt-3 grid gap-6 lg:grid-cols-[240px_1fr]">
+        <nav aria-label={words} className={act ? "hidden lg:block" : ""}>
+          <input
+            className="input mb-2"
+            aria-label={`Find among ${words.toLowerCase()}`}
+            placeholder="find"
+            value={wanted}
+            onChange={(event) => setWanted(event.target.value)}
+          />
+          <div className="max-h-64 overflow-y-auto lg:max-h-[70vh]">
+            {shown.map((other) => (
+              <Link
+                key={other.slug}
+                to={address(kind, { row: other.slug })}
+                aria-current={other.slug === chosen?.slug}
+                className={`block w-full border-hair border-b py-1.5 text-left no-underline ${other.slug === chosen?.slug ? "border-l-4 border-l-ink bg-panel pl-2 font-semibold" : ""}`}
+              >
+                {other.name}
+                {kind !== "crop" && kind !== "method" && other.crop ? (
+                  <span className="note"> {cropName.get(other.crop)}</span>
+                ) : null}
+                {other.own ? <span className="note"> own</span> : null}
+                {other.retired ? <span className="note"> retired</span> : null}
+              </Link>
+            ))}
+            {shown.length ? null : <p className="note py-2">None is called so.</p>}
+          </div>
+          {all.some((other) => other.retired) ? (
+            <label className="note mt-2 flex items-center gap-1">
+              <input type="checkbox" checked={retired} onChange={(event) => setRetired(event.target.checked)} />
+              retired ones too
+            </label>
+          ) : null}
         </nav>
-        {method ? <MethodView method={method} library={library} /> : null}
+        {act === "new" ? (
+          <NewRow key={`${kind} ${name}`} kind={kind} one={one} name={name} crop={crop} />
+        ) : chosen ? (
+          <OneRow key={`${kind} ${chosen.slug} ${act}`} row={chosen} act={act} one={one} />
+        ) : null}
       </div>
     </div>
   );
 }
 
-function Source({ text }: { text: string | undefined }) {
-  return text ? (
-    <span className="note block">
-      <span aria-hidden="true">□</span> library: {text}
-    </span>
-  ) : null;
+function useTurn() {
+  const navigate = useNavigate();
+  return (kind: string, more: Record<string, string> = {}) => navigate({ to: address(kind, more) });
 }
 
-function MethodView({ method, library }: { method: Schemas["MethodOut"]; library: Library }) {
-  const crop = library.crops.find((one) => one.id === method.crop_id);
-  const container = library.containers.find((one) => one.id === method.container_id);
-  const mix = library.mixes.find((one) => one.id === method.mix_id);
-  const standard = library.standards.find((one) => one.id === method.standard_id);
+function NewRow({ kind, one, name, crop }: { kind: string; one: string; name: string; crop: string }) {
+  const { data: forms } = useSuspenseQuery(formsQuery);
+  const turn = useTurn();
+  const asked = forms[kind] ?? [];
+  const known = Object.fromEntries(Object.entries({ name, crop }).filter(([key, text]) => text && key !== ""));
+  const names = new Set(asked.map((field) => field.name));
+  const start = { ...blankOf(asked), ...Object.fromEntries(Object.entries(known).filter(([key]) => names.has(key))) };
   return (
     <article>
-      <h2>{method.name}</h2>
-      <p className="text-ink2">
-        {crop?.botanical_name}.{" "}
-        {method.by_seed
-          ? `${method.seeds_per_cell} ${method.seeds_per_cell === 1 ? "seed" : "seeds"} a cell`
-          : `from ${method.start_unit}`}
-        {container ? `, ${container.name.toLowerCase()}` : ""}
-        {mix ? `, ${mix.name.toLowerCase()}` : ""}.
-      </p>
-      <table className="tbl mt-3">
-        <thead>
-          <tr>
-            <th scope="col">Stage</th>
-            <th scope="col">Lasts</th>
-            <th scope="col">Keeps</th>
-            <th scope="col">Stands in</th>
-            <th scope="col">Takes up</th>
-          </tr>
-        </thead>
-        <tbody>
-          {method.stages.map((stage) => (
-            <tr key={stage.order}>
-              <td className="font-semibold">{stage.name}</td>
-              <td>
-                {stage.heat_sum_c_d !== null ? (
-                  <>
-                    {stage.heat_sum_c_d} °C·d over {stage.base_c} °C
-                  </>
-                ) : stage.days ? (
-                  few(stage.days, "day")
-                ) : (
-                  "the same day"
-                )}
-                {stage.ceiling_c !== null ? `; rests above ${stage.ceiling_c} °C` : ""}
-                <Source text={stage.sources.heat_sum_c_d ?? (stage.days ? stage.sources.days : undefined)} />
-              </td>
-              <td>
-                {stage.kind === "germinate" && method.by_seed ? (
-                  <>
-                    the lot's germination × {method.cell_factor} ± {method.cell_factor_sd}
-                    <Source text={method.sources.cell_factor} />
-                  </>
-                ) : stage.keeps < 1 ? (
-                  <>
-                    {share(stage.keeps, 1)} ± {share(stage.keeps_sd, 1)}
-                    <Source text={stage.sources.keeps} />
-                  </>
-                ) : (
-                  "all"
-                )}
-              </td>
-              <td>{stage.place_kind || ""}</td>
-              <td>
-                {{
-                  tray: "trays",
-                  tray_m2: "the area of its trays",
-                  unit_m2: method.way === "plants" ? `${stage.unit_m2 ?? ""} m² each` : "the whole field",
-                }[stage.density] ?? ""}
-                <Source text={stage.sources.unit_m2} />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <div className="mt-4 grid gap-6 md:grid-cols-2">
-        {crop ? (
-          <section>
-            <h2>{crop.name}</h2>
-            <table className="tbl">
-              <tbody>
-                {(
-                  [
-                    ["g a thousand seeds", crop.tgw_g, "tgw_g"],
-                    ["germination, no lot chosen", share(crop.germination), "germination"],
-                    ["least allowed", share(crop.minimum_germination), "minimum_germination"],
-                    ["depth, mm", crop.depth_mm, "depth_mm"],
-                  ] as [string, string | number | null, string][]
-                )
-                  .filter(([, value]) => value !== null && value !== "")
-                  .map(([label, value, key]) => (
-                    <tr key={key}>
-                      <td>{label}</td>
-                      <td className="num font-semibold">{value}</td>
-                      <td>
-                        <Source text={crop.sources[key]} />
-                      </td>
-                    </tr>
-                  ))}
-              </tbody>
-            </table>
-          </section>
-        ) : null}
-        {standard ? (
-          <section>
-            <h2>{standard.name}</h2>
-            <table className="tbl">
-              <tbody>
-                {standard.limits.map((limit) => (
-                  <tr key={limit.attribute}>
-                    <td>{limit.words}</td>
-                    <td className="num font-semibold">
-                      {limit.low != null
-                        ? `${limit.low}${limit.high != null ? ` to ${limit.high}` : " or more"} ${limit.unit}`
-                        : "yes"}
-                    </td>
-                    <td>
-                      <Source text={limit.source} />
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </section>
+      <h2 className="mb-2">A new {one}</h2>
+      {kind === "method" ? <StartFrom crop={crop} /> : null}
+      <RowForm
+        kind={kind}
+        asked={asked}
+        slug=""
+        like=""
+        start={start}
+        onDone={(made) => turn(kind, { row: made.slug })}
+        onDrop={() => turn(kind)}
+      />
+    </article>
+  );
+}
+
+/** Most methods are another one with a few figures changed. */
+function StartFrom({ crop }: { crop: string }) {
+  const { data: rows } = useSuspenseQuery(rowsQuery);
+  const turn = useTurn();
+  const methods = rows.filter((row) => row.kind === "method" && !row.retired);
+  return (
+    <label className="mb-4 flex flex-wrap items-center gap-2">
+      <span>Begin with the stages of</span>
+      <select
+        className="input w-72"
+        value=""
+        onChange={(event) => turn("method", { row: event.target.value, act: "copy", ...(crop ? { crop } : {}) })}
+      >
+        <option value="">none: write every stage</option>
+        {methods.map((row) => (
+          <option key={row.slug} value={row.slug}>
+            {row.name}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
+  const { data: form } = useSuspenseQuery(rowQuery(row.kind, row.slug));
+  const { data: forms } = useSuspenseQuery(formsQuery);
+  const { data: library } = useSuspenseQuery(libraryQuery);
+  const { crop: forCrop = "" } = useAddress();
+  const may = useMay();
+  const turn = useTurn();
+  const asked = forms[row.kind] ?? [];
+  if (act === "change" || act === "copy") {
+    const copy = act === "copy";
+    const start = copy ? { ...form.typed, name: "", ...(forCrop ? { crop: forCrop } : {}) } : form.typed;
+    return (
+      <article>
+        <h2 className="mb-2">{copy ? `A new ${one}, made after ${form.name}` : `Change ${form.name}`}</h2>
+        <RowForm
+          kind={row.kind}
+          asked={asked}
+          slug={copy ? "" : row.slug}
+          like={copy ? row.slug : ""}
+          start={start}
+          ships={copy ? undefined : form.shipped}
+          onDone={(made) => turn(row.kind, { row: made.slug })}
+          onDrop={() => turn(row.kind, { row: row.slug })}
+        />
+      </article>
+    );
+  }
+  const method = row.kind === "method" ? library.methods.find((other) => other.slug === row.slug) : undefined;
+  const crop = row.kind === "crop" ? library.crops.find((other) => other.slug === row.slug) : undefined;
+  const seedWays = new Set(
+    library.methods.filter((other) => other.crop_id === crop?.id && other.way !== "plants").map((other) => other.way),
+  );
+  return (
+    <article className="min-w-0">
+      <div className="mb-2 flex flex-wrap items-baseline gap-x-4">
+        <h2>{form.name}</h2>
+        <span className="note">
+          {form.own ? `your own, edition ${form.edition}` : "ships with Aldrip"}
+          {form.own && form.ships ? ", over one that ships" : ""}
+          {form.retired ? "; retired" : ""}
+        </span>
+        {may("methods.edit") ? (
+          <>
+            <Link to={address(row.kind, { row: row.slug, act: "change" })}>Change</Link>
+            <Link to={address(row.kind, { row: row.slug, act: "copy" })}>Make another after it</Link>
+            {form.retired ? null : <Retire kind={row.kind} slug={row.slug} name={form.name} />}
+          </>
         ) : null}
       </div>
-      {method.way !== "plants" && crop ? <SeedLibrary crop={crop} library={library} way={method.way} /> : null}
+      {method ? <MethodView method={method} library={library} /> : <RowView asked={asked} form={form} />}
+      {crop && !library.methods.some((other) => other.crop_id === crop.id) && may("methods.edit") ? (
+        <p className="mt-4 border-ink border-l-4 pl-3">
+          No method raises {crop.name.toLowerCase()} yet.{" "}
+          <Link to={address("method", { act: "new", crop: crop.slug })}>Say how it is raised</Link>.
+        </p>
+      ) : null}
+      {crop && seedWays.size ? <SeedLibrary crop={crop} library={library} way={[...seedWays][0] ?? "drilled"} /> : null}
+      <Editions kind={row.kind} slug={row.slug} asked={asked} />
     </article>
   );
 }

@@ -1,12 +1,11 @@
 import { api, type Schemas, take } from "../../api/client";
-import { queryClient } from "../../api/queries";
+import { libraryChanged } from "../../api/queries";
 import { count } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { QuickForm, type Values } from "../../ui/QuickForm";
 
 type Library = Schemas["LibraryOut"];
 type Crop = Schemas["CropOut"];
-const again = () => queryClient.invalidateQueries({ queryKey: ["library"] });
 const number = (text: string | undefined) => (text?.trim() ? Number(text) : null);
 
 /** What a seed crop goes by: lines and parents, classes, standards of field and lot, distances. */
@@ -89,7 +88,7 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                       tgw_g: number(values.tgw_g),
                     },
                   }),
-                ).then(again)
+                ).then(libraryChanged)
               }
             />
           </Fold>
@@ -112,7 +111,9 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                   options: library.schemes.map((one) => [one.slug, one.name]),
                 },
               ]}
-              save={(values) => take(api.POST("/api/class-scheme", { body: { slug: values.slug ?? "" } })).then(again)}
+              save={(values) =>
+                take(api.POST("/api/class-scheme", { body: { slug: values.slug ?? "" } })).then(libraryChanged)
+              }
             />
           </Fold>
         ) : null}
@@ -191,7 +192,7 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                       source: values.source ?? "",
                     },
                   }),
-                ).then(again)
+                ).then(libraryChanged)
               }
             />
           </Fold>
@@ -300,7 +301,7 @@ function SeedForm({ crop, classes }: { crop: Crop; classes: [string, string][] }
         { name: "other_seeds", label: "Other seeds at most, per kg" },
         { name: "source", label: "Where it comes from", needed: true, wide: true },
       ]}
-      save={(values) => take(api.POST("/api/seed-standards", { body: body(values) })).then(again)}
+      save={(values) => take(api.POST("/api/seed-standards", { body: body(values) })).then(libraryChanged)}
     />
   );
 }
@@ -356,7 +357,7 @@ function FieldForm({ crop, classes }: { crop: Crop; classes: [string, string][] 
                 })),
             },
           }),
-        ).then(again)
+        ).then(libraryChanged)
       }
     />
   );

@@ -6,6 +6,8 @@ import { windowWords } from "../../ui/dates";
 import { count } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, RoomHead } from "../../ui/parts";
+import { KEPT } from "./kept";
+import { Together } from "./Together";
 
 type Row = Schemas["RowIO"];
 type Checked = Schemas["CheckedOut"];
@@ -21,7 +23,6 @@ const COLUMNS: [keyof Row, string, string][] = [
   ["until", "Until", "w-24"],
   ["note", "Note", "w-36"],
 ];
-const KEPT = "aldrip.import";
 
 /** Bring orders in: every problem is named by row and column, and nothing is taken in until all are settled. */
 export function Import() {
@@ -68,6 +69,12 @@ export function Import() {
       setEdited(false);
     },
   });
+  // Somebody may have been away to add what was missing.
+  const again = useRef(Boolean(checked?.faults.length));
+  useEffect(() => {
+    if (again.current) check.mutate(rows);
+    again.current = false;
+  }, [check, rows]);
   const takeIn = useSave(
     async () => {
       const taken = await take(api.POST("/api/orders", { body: { rows } }));
@@ -164,16 +171,14 @@ export function Import() {
             <Faults error={check.error ?? takeIn.error} />
           </div>
           {problems.length ? (
-            <ol className="mb-3 grid gap-1" aria-label="Problems">
-              {problems.map((fault) => (
-                <li key={`${fault.row}.${fault.column}.${fault.code}`}>
-                  <a href={`#cell-${fault.row}-${fault.column}`} className="font-semibold">
-                    Row {fault.row + 1} (line {checked.lines[fault.row]}), {fault.column_words}
-                  </a>
-                  : {fault.message}
-                </li>
-              ))}
-            </ol>
+            <Together
+              checked={checked}
+              rows={rows}
+              onRows={(now) => {
+                setRows(now);
+                check.mutate(now);
+              }}
+            />
           ) : null}
           <section className="overflow-x-auto" aria-label="Rows read" tabIndex={0}>
             <table className="tbl">

@@ -1,0 +1,207 @@
+"""A grower whose crops do not ship plans them on the first day, through the screens alone."""
+
+from datetime import date, timedelta
+
+from django.core.management import call_command
+from django.utils import timezone
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+
+from aldrip.batches.models import Batch
+from aldrip.methods.library import load_library
+from aldrip.methods.models import Container, Crop, Line, Method, Mix, Standard
+from tests.browser.driver import BrowserCase
+
+STAGES = (
+    ("Sown thick", "sow", {"Lasts": "0", "Counted in": "cells", "Stands in": "Potting shed"}),
+    ("Up", "germinate", {"Lasts": "7", "Counted in": "cells", "Stands in": "Germination room", "Takes up": "its trays, counted"}),
+    ("Pricked out", "prick", {"Lasts": "24", "Keeps": "96", "Stands in": "Glasshouse bench", "Takes up": "the area of its trays"}),
+    ("Graded", "grade", {"Lasts": "0", "Keeps": "95", "Stands in": "Potting shed"}),
+    ("Delivered", "dispatch", {"Lasts": "1", "Stands in": "Cold store", "Takes up": "the area of its trays"}),
+)  # fmt: skip
+
+
+class OwnCrops(BrowserCase):
+    def empty_house(self) -> None:
+        call_command("flush", interactive=False, verbosity=0)
+        load_library()
+        self.open("/")
+        self.fill("What is the nursery called?", "Salad Yard")
+        self.fill("Your name", "Ola Nord")
+        self.fill("Name to sign in with", "ola")
+        self.fill("Password", "quiet-harbour-9")
+        self.fill("Latitude", "54.2")
+        self.press("Set up")
+        self.see("Nothing waits for a decision")
+
+    def stage(self, number: int) -> WebElement:
+        items = self.driver.find_elements(By.CSS_SELECTOR, 'section[aria-label="Stages"] > ol > li')
+        self.assertGreater(len(items), number)
+        return items[number]
+
+    def write(self, at: WebElement, label: str, text: str) -> None:
+        """Type or choose in a field of one stage."""
+        for one in at.find_elements(By.TAG_NAME, "label"):
+            if one.text.strip().startswith(label):
+                control = one.find_element(By.CSS_SELECTOR, "input, select")
+                if control.tag_name == "select":
+                    control.find_element(By.XPATH, f'./option[normalize-space()="{text}"]').click()
+                else:
+                    control.send_keys(Keys.CONTROL, "a")
+                    control.send_keys(text)
+                return
+        self.fail(f"no field {label}")
+
+    def add(self, kind: str, button: str, **fields: str) -> None:
+        self.open(f"/methods?kind={kind}&act=new")
+        for label, text in fields.items():
+            self.fill(label.replace("_", " "), text)
+        self.press(button)
+        self.see("your own, edition 1")
+
+    def test_lettuce_pricked_out_from_an_unknown_crop_to_its_card(self) -> None:
+        self.empty_house()
+        due = timezone.localdate() + timedelta(weeks=10)
+        week = f"{due.isocalendar().year}-W{due.isocalendar().week:02d}"
+        self.open("/orders/import")
+        rows = "".join(f"{n}\tMarket {n}\tLettuce\tRed leaf\tplug\t{n}00\t{week}\n" for n in range(14, 18))
+        box = self.field("Paste rows")
+        self.driver.execute_script(
+            "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set;"
+            "set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
+            box, f"Order\tCustomer\tCrop\tCultivar\tForm\tQuantity\tDue\n{rows}",
+        )  # fmt: skip
+        self.press("Read what is pasted")
+        self.see("4 rows, Crop")
+        self.press("Add Lettuce to the library")
+        self.see("A new crop")
+        self.assertEqual(self.field("Name").get_attribute("value"), "Lettuce")
+        self.fill("Weight of a thousand seeds", "0.04 oz")
+        self.fill("Germination to reckon with", "190")
+        self.press("Add it")
+        self.see("190 % cannot be; 0 to 100 %.")
+        self.see("1 field needs mending")
+        self.fill("Germination to reckon with", "90")
+        self.fill("Where do these values come from?", "packet of the seed house")
+        self.press("Add it")
+        self.see("No method raises lettuce yet")
+        self.see("packet of the seed house")
+        self.assertAlmostEqual(Crop.objects.get(slug="lettuce").tgw_g or 0, 1.134, places=3)
+
+        self.add(
+            "container",
+            "Add it",
+            Name="Tray of 60",
+            Cells="60",
+            A_cell_holds="45 ml",
+            Length="60",
+            Width="40 cm",
+            Depth="5",
+        )
+        self.add("mix", "Add it", Name="Peat-free mix", Parts_by_volume="bark 2, coir 1")
+        self.assertEqual(Mix.objects.get(slug="peat-free-mix").parts, {"bark": 2, "coir": 1})
+        self.standard()
+
+        self.open("/methods?kind=method&act=new&crop=lettuce")
+        self.fill("Name", "Lettuce, sown thick and pricked out")
+        self.fill("Form", "plug")
+        self.choose("Container", "Tray of 240")
+        self.choose("Mix", "Peat-free mix")
+        self.choose("Standard", "Salad plugs")
+        self.press("Put the first stage in")
+        for number, (name, kind, fields) in enumerate(STAGES):
+            if number:
+                self.press_in(self.stage(number - 1), "put a stage in after this one")
+                self.until(
+                    lambda n=number: (
+                        len(self.driver.find_elements(By.CSS_SELECTOR, 'section[aria-label="Stages"] > ol > li')) > n
+                    ),
+                    "a stage",
+                )
+            self.write(self.stage(number), "Stage", name)
+            self.write(self.stage(number), "Kind", kind)
+            for label, text in fields.items():
+                self.write(self.stage(number), label, text)
+        self.press_in(self.stage(2), "more of it")
+        self.write(self.stage(2), "Other container", "Tray of 60")
+        self.see("1,000 plants asked: start")
+        self.check_axe("method editor")
+        self.write(self.stage(2), "Keeps", "130")
+        self.press("Add it")
+        self.see("130 % cannot be")
+        self.write(self.stage(2), "Keeps", "96")
+        self.press("Add it")
+        self.see("your own, edition 1")
+        self.check_axe("own method")
+        method = Method.objects.get(crop__slug="lettuce")
+        self.assertEqual(
+            [stage.key for stage in method.stages.all()], ["sow", "germinate", "prick", "grade", "dispatch"]
+        )
+        self.assertEqual(method.stages.get(key="prick").container, Container.objects.get(slug="tray-of-60"))
+
+        self.press("Go on with them")
+        self.see("4 rows, Cultivar")
+        self.press("Add Red leaf")
+        self.see("no problem")
+        self.press("Take in and plan 4 lines")
+        self.see("Market 17")
+        self.assertEqual(Batch.objects.filter(crop__slug="lettuce", state="planned").count(), 4)
+        self.assertTrue(Line.objects.filter(name="Red leaf", crop__slug="lettuce").exists())
+        batch = Batch.objects.order_by("-start")[0]
+        self.assertGreater(batch.start, 1700 / 0.9 / 0.95 / 0.96 / 0.95)
+        self.assertLessEqual(
+            max(stage.planned.upper for stage in batch.stages.all()), date.fromisocalendar(*due.isocalendar()[:2], 7)
+        )
+        self.open(f"/batches/{batch.pk}")
+        self.see("Pricked out")
+        self.open(f"/sowing?card={batch.pk}")
+        self.see("Peat-free mix")
+        self.see("Lettuce")
+
+    def standard(self) -> None:
+        self.open("/methods?kind=standard&act=new")
+        self.fill("Name", "Salad plugs")
+        self.fill("Form", "plug")
+        self.press("add limits")
+        self.fill("What is judged", "height")
+        self.fill("At least", "4")
+        self.fill("At most", "8")
+        self.fill("Unit", "cm")
+        self.press("Add it")
+        self.see("your own, edition 1")
+        self.assertEqual(Standard.objects.get(slug="salad-plugs").limits[0]["attribute"], "height")
+
+    def press_in(self, at: WebElement, name: str) -> None:
+        for one in at.find_elements(By.CSS_SELECTOR, "button, summary"):
+            if one.text.strip().startswith(name):
+                self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", one)
+                one.click()
+                return
+        self.fail(f"no {name}")
+
+    def check_axe(self, where: str) -> None:
+        self.assertEqual(self.axe(), [], where)
+
+    def test_a_shipped_value_is_changed_seen_beside_its_own_and_taken_back(self) -> None:
+        self.sign_in()
+        self.open("/methods?kind=crop&row=endive")
+        self.see("ships with Aldrip")
+        self.press("Change")
+        self.fill("Germination to reckon with", "71")
+        self.fill("Why is it changed?", "two poor lots")
+        self.press("Save the change")
+        self.see("your own, edition 1, over one that ships")
+        self.see("ships as 85 %")
+        self.press("What it was before")
+        self.see("two poor lots")
+        self.see("now 0.71")
+        self.press("Take back")
+        self.see("edition 2")
+        self.gone("ships as 85 %")
+        self.press("Retire")
+        self.fill("Why", "not grown any more")
+        self.press("Retire it")
+        self.see("retired")
+        self.size(390, 844)
+        self.check_axe("methods on a phone")

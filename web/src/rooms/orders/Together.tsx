@@ -1,0 +1,150 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { libraryChanged, rowsQuery } from "../../api/queries";
+import { few } from "../../ui/format";
+import { useMay, useSave } from "../../ui/hooks";
+import { Faults } from "../../ui/parts";
+
+type Row = Schemas["RowIO"];
+type Checked = Schemas["CheckedOut"];
+type Fault = Checked["faults"][number];
+
+interface Group {
+  column: keyof Row;
+  value: string;
+  crop: string;
+  faults: Fault[];
+}
+
+/** Problems that are one problem: the same words in the same column, of the same crop where the column hangs on it. */
+function grouped(checked: Checked, rows: Row[]): Group[] {
+  const found = new Map<string, Group>();
+  for (const fault of checked.faults) {
+    const column = fault.column as keyof Row;
+    const row = rows[fault.row];
+    const value = String(row?.[column] ?? "");
+    const crop = column === "cultivar" || column === "form" ? String(row?.crop ?? "") : "";
+    const key = [column, fault.code, fault.message, value, crop].join("\n");
+    const group = found.get(key) ?? { column, value, crop, faults: [] };
+    group.faults.push(fault);
+    found.set(key, group);
+  }
+  return [...found.values()].sort((a, b) => b.faults.length - a.faults.length);
+}
+
+/** Every problem once, however many rows have it, each with what settles it. */
+export function Together({
+  checked,
+  rows,
+  onRows,
+}: {
+  checked: Checked;
+  rows: Row[];
+  /** The rows as they are now, to be checked again. */
+  onRows: (rows: Row[]) => void;
+}) {
+  return (
+    <ol className="mb-3" aria-label="Problems">
+      {grouped(checked, rows).map((group) => (
+        <Problem
+          key={`${group.column} ${group.value} ${group.crop} ${group.faults[0]?.message}`}
+          group={group}
+          lines={checked.lines}
+          rows={rows}
+          onRows={onRows}
+        />
+      ))}
+    </ol>
+  );
+}
+
+function Problem({
+  group,
+  lines,
+  rows,
+  onRows,
+}: {
+  group: Group;
+  lines: Checked["lines"];
+  rows: Row[];
+  onRows: (rows: Row[]) => void;
+}) {
+  const [instead, setInstead] = useState("");
+  const { faults, column, value } = group;
+  const first = faults[0];
+  if (!first) return null;
+  const touched = new Set(faults.map((fault) => fault.row));
+  const many = touched.size > 1;
+  const words = first.column_words;
+  return (
+    <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-hair border-b py-1.5">
+      <span className="min-w-0 flex-1 basis-96">
+        <a href={`#cell-${first.row}-${column}`} className="font-semibold">
+          {many ? `${few(touched.size, "row")}, ${words}` : `Row ${first.row + 1} (line ${lines[first.row]}), ${words}`}
+        </a>
+        : {first.message}
+      </span>
+      <Door group={group} onDone={() => onRows(rows)} />
+      {many ? (
+        <form
+          className="flex items-center gap-1"
+          onSubmit={(event) => {
+            event.preventDefault();
+            onRows(rows.map((row, n) => (touched.has(n) ? { ...row, [column]: instead } : row)));
+          }}
+        >
+          <input
+            className="input w-32"
+            aria-label={`${words} in place of “${value}” in ${few(touched.size, "row")}`}
+            placeholder="write instead"
+            value={instead}
+            onChange={(event) => setInstead(event.target.value)}
+          />
+          <button type="submit" className="btn" disabled={!instead.trim()}>
+            In all {touched.size}
+          </button>
+        </form>
+      ) : null}
+      <button type="button" className="btn-link" onClick={() => onRows(rows.filter((_, n) => !touched.has(n)))}>
+        {many ? `leave all ${touched.size} out` : "leave it out"}
+      </button>
+    </li>
+  );
+}
+
+/** Where a problem of the library is settled: on the spot, or in Methods. */
+function Door({ group, onDone }: { group: Group; onDone: () => void }) {
+  const may = useMay();
+  const { data: library } = useQuery(rowsQuery);
+  const crop = library?.find((row) => row.kind === "crop" && row.name.toLowerCase() === group.crop.toLowerCase());
+  const add = useSave(
+    () =>
+      take(
+        api.POST("/api/library/{kind}", {
+          params: { path: { kind: "line" } },
+          body: { typed: { name: group.value, crop: crop?.slug ?? "" }, like: "", source: "", reason: "" },
+        }),
+      ).then(libraryChanged),
+    onDone,
+  );
+  const code = group.faults[0]?.code;
+  if (!may("methods.edit")) return null;
+  const to = (kind: string, more: Record<string, string>) =>
+    `/methods?${new URLSearchParams({ kind, act: "new", ...more })}` as "/";
+  if (code === "unknown_crop")
+    return <Link to={to("crop", { name: group.value })}>Add {group.value} to the library</Link>;
+  if ((code === "unknown_form" || code === "no_method") && crop)
+    return <Link to={to("method", { crop: crop.slug })}>Say how {crop.name.toLowerCase()} is raised so</Link>;
+  if (code === "unknown_cultivar" && crop)
+    return (
+      <>
+        <button type="button" className="btn" disabled={add.isPending} onClick={() => add.mutate(undefined)}>
+          Add {group.value}
+        </button>
+        <Faults error={add.error} />
+      </>
+    );
+  return null;
+}
