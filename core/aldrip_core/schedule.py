@@ -1,7 +1,7 @@
 """Dates: back from delivery, or forward from a start, through stages on a working calendar."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from functools import lru_cache
 
@@ -132,7 +132,15 @@ def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
 
 
 def _never(stage: TimedStage) -> Exception:
-    need = stage.duration.heat_sum_c_d
+    need, ceiling = stage.duration.heat_sum_c_d, stage.duration.ceiling_c
+    if ceiling is not None and stage.climate is not None:
+        # Without its ceiling it would get there: it is heat that keeps it, not cold.
+        freely = _heat_by_day_of_year(stage.climate, replace(stage.duration, ceiling_c=None))
+        if need is not None and float(freely.sum()) >= need:
+            return refuse(
+                "stages", "never_cool",
+                f"“{stage.name}” rests above {ceiling:g} °C, and it is hardly ever cooler where it stands. Choose a cooler place.",
+            )  # fmt: skip
     return refuse(
         "stages",
         "never_reached",

@@ -86,6 +86,17 @@ class Dates(TestCase):
             end_of(frozen, date(2027, 1, 1))
         self.assertEqual(caught.exception.errors[0].code, "never_reached")
 
+    def test_heat_that_keeps_a_crop_at_rest_is_not_called_cold(self) -> None:
+        for ceiling, code in ((25.0, "never_cool"), (None, None), (40.0, None)):
+            hot = TimedStage("Emerged", Duration(heat_sum_c_d=71, base_c=3.5, ceiling_c=ceiling), Climate((27.0,) * 12))
+            if code is None:
+                self.assertLess((end_of(hot, date(2027, 1, 1)) - date(2027, 1, 1)).days, 5)
+                continue
+            with self.assertRaises(Refused) as caught:
+                end_of(hot, date(2027, 1, 1))
+            self.assertEqual(caught.exception.errors[0].code, code)
+            self.assertIn("cooler", caught.exception.errors[0].message)
+
     def test_no_working_day_at_all_is_said(self) -> None:
         with self.assertRaises(Refused):
             WorkingCalendar(frozenset()).on_or_after(date(2027, 1, 1))

@@ -75,7 +75,7 @@ TASK_KINDS = (
     "sow", "stack", "count", "move", "pot", "space", "prick", "thin", "water", "feed", "scout", "rogue", "cut", "grade", "deliver", "other",
 )  # fmt: skip
 STAGE_KINDS = (
-    "sow", "germinate", "grow", "prick", "pot", "space", "harden", "chill", "store", "lift", "cut", "pick", "flower", "ripen", "harvest", "dry",
+    "sow", "germinate", "grow", "prick", "thin", "pot", "space", "harden", "chill", "store", "lift", "cut", "pick", "flower", "ripen", "harvest", "dry",
     "clean", "test", "grade", "dispatch",
 )  # fmt: skip
 DENSITIES = (
@@ -114,7 +114,7 @@ STAGE = (
     Asked("unit", "Counted in", Sort.CHOICE, choices=_units(), needed=True, start="plants"),
     Asked("place_kind", "Stands in", Sort.CHOICE, choices=(("", "no place"), *PLACE_KINDS.items()), start=""),
     Asked("density", "Takes up", Sort.CHOICE, choices=DENSITIES, start=""),
-    _number("unit_m2", "Ground each", "m²", high=10_000),
+    _number("unit_m2", "Ground each", "m²", high=10_000, hint="of what goes in"),
     Asked("container", "Other container", Sort.ROW, of="container", hint="where it is pricked out or potted into another", more=True),
     Asked("takes", "What goes in", Sort.CHOICE, choices=(("", "nothing new"), *((one.value, one.value) for one in Part)), start="", more=True),
     Asked("product", "Goes to stock as", hint="a form of its own, where not the method's", start="", more=True),
@@ -203,7 +203,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("unit", "Promised in", Sort.CHOICE, choices=_units(), needed=True, start="plants"),
         Asked("start_unit", "Begun with", Sort.CHOICE, choices=_units(), needed=True, start="cells"),
         Asked("by_seed", "begun from seed", Sort.CHECK, start=True),
-        Asked("seeds_per_cell", "Seeds a cell", Sort.WHOLE, low=1, high=100, start=1),
+        Asked("seeds_per_cell", "Seeds a cell", Sort.WHOLE, low=1, high=20_000, start=1, hint="of a mat, all its seed"),
         _share("cell_factor", "Comes up of what can germinate", start=0.95),
         _share("cell_factor_sd", "give or take", start=0.025),
         Asked("container", "Container", Sort.ROW, of="container"),

@@ -173,7 +173,7 @@ def _load_method(
     merged = {**template, **entry}
     row = _fields(merged, METHOD_FIELDS, sources)
     row |= {
-        "name": template["name"].format(crop=crop.name), "crop": crop, "default": entry.get("default", True),
+        "name": template["name"].format(crop=crop.name), "crop": crop, "default": merged.get("default", True),
         "container": containers.get(merged.get("container", "")), "mix": mixes.get(merged.get("mix", "")),
         "standard": standards.get(merged.get("standard", "")),
     }  # fmt: skip
