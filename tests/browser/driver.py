@@ -156,7 +156,7 @@ class BrowserCase(LiveServerTestCase):
             if value:
                 return value
             time.sleep(0.05)
-        raise AssertionError(f"waited for {what}; the page says:\n{self.text()[:1500]}")
+        raise AssertionError(f"waited for {what}; the page says:\n{self.text()[-1800:]}")
 
     def text(self) -> str:
         return str(self.driver.execute_script("return document.body.innerText")).replace("\t", " ")

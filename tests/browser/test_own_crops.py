@@ -12,6 +12,7 @@ from aldrip.batches.models import Batch
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Container, Crop, Line, Method, Mix, Standard
 from tests.browser.driver import BrowserCase
+from tests.browser.test_seed import SeedBrowserCase
 
 STAGES = (
     ("Sown thick", "sow", {"Lasts": "0", "Counted in": "cells", "Stands in": "Potting shed"}),
@@ -20,6 +21,67 @@ STAGES = (
     ("Graded", "grade", {"Lasts": "0", "Keeps": "95", "Stands in": "Potting shed"}),
     ("Delivered", "dispatch", {"Lasts": "1", "Stands in": "Cold store", "Takes up": "the area of its trays"}),
 )  # fmt: skip
+
+
+class OwnSeedCrops(SeedBrowserCase):
+    def order(self, crop: str, form: str, quantity: str, due: str, cultivar: str = "") -> Batch:
+        self.open("/orders")
+        self.press("New order")
+        self.fill("Customer", "Westmark")
+        self.choose("Crop", crop)
+        if cultivar:
+            self.choose("Cultivar", cultivar)
+        self.choose("Form", form)
+        self.fill("Quantity", quantity)
+        self.fill("Due", due)
+        self.press("Save and plan")
+        return self.until(lambda: Batch.objects.filter(crop__name=crop).first(), "the planned batch")
+
+    def test_a_new_species_is_drilled_for_seed_after_a_shipped_one(self) -> None:
+        self.sign_in()
+        self.open("/methods?kind=crop&act=new")
+        for label, text in (("Name", "Camelina"), ("Botanical name", "Camelina sativa"), ("Weight of a thousand seeds", "1.2"),
+                            ("Germination to reckon with", "90"), ("Least germination allowed", "80"), ("Sown at a depth of", "1 cm")):  # fmt: skip
+            self.fill(label, text)
+        self.press("Add it")
+        self.press("Say how it is raised")
+        self.choose("Begin with the stages of", "White lupin seed, drilled and combined")
+        self.see("made after White lupin seed")
+        self.assertEqual(self.field("Crop").get_attribute("value"), "camelina")
+        self.fill("Name", "Camelina seed, drilled and combined")
+        self.see("1,000 kg asked: start")
+        self.press("Add it")
+        self.see("your own, edition 1")
+        method = Method.objects.get(crop__slug="camelina")
+        self.assertEqual((method.way, method.layout["step"]), ("drilled", "open"))
+        self.open("/methods?kind=line&act=new")
+        self.fill("Name", "Goldlight")
+        self.choose("Crop", "Camelina")
+        self.press("Add it")
+        self.see("your own, edition 1")
+        batch = self.order("Camelina", "seed", "900 kg", "2028-W40", "Goldlight")
+        self.assertEqual(batch.method, method)
+        self.assertGreater(batch.start, 900 / 0.35)
+        block = self.lay_out(batch)
+        self.assertEqual(block.field.name, "Long field")
+        self.open("/methods?kind=crop&row=camelina")
+        self.see("Standards of seed")  # where the crop's seed rules are written
+        self.check_seed_axe("seed crop in the library")
+
+    def test_a_biennial_is_planned_over_its_winter_both_ways(self) -> None:
+        self.sign_in()
+        batch = self.order("Parsnip", "seed", "40 kg", "2029-W44")
+        self.open(f"/batches/{batch.pk}")
+        self.see("Wintered")
+        sown, flowers = (batch.stages.get(key=key).planned.lower for key in ("sow", "flower"))
+        self.assertGreater((flowers - sown).days, 300)
+        self.assertGreater(flowers.year, sown.year)
+        self.open("/methods?kind=method&row=biennial-roots-parsnip")
+        self.see("Lifted and selected")
+        self.see("Stored cold")
+
+    def check_seed_axe(self, where: str) -> None:
+        self.assertEqual(self.axe(), [], where)
 
 
 class OwnCrops(BrowserCase):
@@ -60,12 +122,12 @@ class OwnCrops(BrowserCase):
         self.press(button)
         self.see("your own, edition 1")
 
-    def test_lettuce_pricked_out_from_an_unknown_crop_to_its_card(self) -> None:
+    def test_purslane_pricked_out_from_an_unknown_crop_to_its_card(self) -> None:
         self.empty_house()
         due = timezone.localdate() + timedelta(weeks=10)
         week = f"{due.isocalendar().year}-W{due.isocalendar().week:02d}"
         self.open("/orders/import")
-        rows = "".join(f"{n}\tMarket {n}\tLettuce\tRed leaf\tplug\t{n}00\t{week}\n" for n in range(14, 18))
+        rows = "".join(f"{n}\tMarket {n}\tWinter purslane\tRed leaf\tplug\t{n}00\t{week}\n" for n in range(14, 18))
         box = self.field("Paste rows")
         self.driver.execute_script(
             "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set;"
@@ -74,9 +136,9 @@ class OwnCrops(BrowserCase):
         )  # fmt: skip
         self.press("Read what is pasted")
         self.see("4 rows, Crop")
-        self.press("Add Lettuce to the library")
+        self.press("Add Winter purslane to the library")
         self.see("A new crop")
-        self.assertEqual(self.field("Name").get_attribute("value"), "Lettuce")
+        self.assertEqual(self.field("Name").get_attribute("value"), "Winter purslane")
         self.fill("Weight of a thousand seeds", "0.04 oz")
         self.fill("Germination to reckon with", "190")
         self.press("Add it")
@@ -85,9 +147,9 @@ class OwnCrops(BrowserCase):
         self.fill("Germination to reckon with", "90")
         self.fill("Where do these values come from?", "packet of the seed house")
         self.press("Add it")
-        self.see("No method raises lettuce yet")
+        self.see("No method raises winter purslane yet")
         self.see("packet of the seed house")
-        self.assertAlmostEqual(Crop.objects.get(slug="lettuce").tgw_g or 0, 1.134, places=3)
+        self.assertAlmostEqual(Crop.objects.get(slug="winter-purslane").tgw_g or 0, 1.134, places=3)
 
         self.add(
             "container",
@@ -103,8 +165,8 @@ class OwnCrops(BrowserCase):
         self.assertEqual(Mix.objects.get(slug="peat-free-mix").parts, {"bark": 2, "coir": 1})
         self.standard()
 
-        self.open("/methods?kind=method&act=new&crop=lettuce")
-        self.fill("Name", "Lettuce, sown thick and pricked out")
+        self.open("/methods?kind=method&act=new&crop=winter-purslane")
+        self.fill("Name", "Purslane, sown thick and pricked out")
         self.fill("Form", "plug")
         self.choose("Container", "Tray of 240")
         self.choose("Mix", "Peat-free mix")
@@ -134,7 +196,7 @@ class OwnCrops(BrowserCase):
         self.press("Add it")
         self.see("your own, edition 1")
         self.check_axe("own method")
-        method = Method.objects.get(crop__slug="lettuce")
+        method = Method.objects.get(crop__slug="winter-purslane")
         self.assertEqual(
             [stage.key for stage in method.stages.all()], ["sow", "germinate", "prick", "grade", "dispatch"]
         )
@@ -146,8 +208,8 @@ class OwnCrops(BrowserCase):
         self.see("no problem")
         self.press("Take in and plan 4 lines")
         self.see("Market 17")
-        self.assertEqual(Batch.objects.filter(crop__slug="lettuce", state="planned").count(), 4)
-        self.assertTrue(Line.objects.filter(name="Red leaf", crop__slug="lettuce").exists())
+        self.assertEqual(Batch.objects.filter(crop__slug="winter-purslane", state="planned").count(), 4)
+        self.assertTrue(Line.objects.filter(name="Red leaf", crop__slug="winter-purslane").exists())
         batch = Batch.objects.order_by("-start")[0]
         self.assertGreater(batch.start, 1700 / 0.9 / 0.95 / 0.96 / 0.95)
         self.assertLessEqual(
@@ -157,7 +219,21 @@ class OwnCrops(BrowserCase):
         self.see("Pricked out")
         self.open(f"/sowing?card={batch.pk}")
         self.see("Peat-free mix")
-        self.see("Lettuce")
+        self.see("Winter purslane")
+
+    def test_rows_come_in_as_yaml_all_of_them_or_none(self) -> None:
+        self.sign_in()
+        self.open("/methods?kind=crop&act=yaml")
+        self.fill("Rows", "- {row: crop, name: Cress, tgw_g: 2.3, germination: 190}")
+        self.press("See what it would change")
+        self.see("190 % cannot be")
+        self.see("nothing is saved before")
+        self.fill("Rows", "- {row: crop, name: Cress, tgw_g: 2.3, germination: 90}")
+        self.press("See what it would change")
+        self.press("Save 1 row")
+        self.see("Saved: 1 row.")
+        self.check_axe("YAML")
+        self.assertEqual(Crop.objects.get(slug="cress").germination, 0.9)
 
     def standard(self) -> None:
         self.open("/methods?kind=standard&act=new")

@@ -15,8 +15,8 @@ from aldrip.methods.writing import form_of
 from aldrip_core.refusal import Refused
 from tests.server.house import HouseCase, make_house, member, order_row, seed_lot
 
-LETTUCE = {
-    "name": "Lettuce", "botanical_name": "Lactuca sativa", "other_names": "salad\nbutterhead", "tgw_g": "1.2 g", "germination": "92",
+PURSLANE = {
+    "name": "Winter purslane", "botanical_name": "Claytonia perfoliata", "other_names": "claytonia\nminer lettuce", "tgw_g": "1.2 g", "germination": "92",
     "minimum_germination": "75 %", "depth_mm": "0.25 in", "cover": "none", "watch_for": "rests above 25 °C",
 }  # fmt: skip
 
@@ -68,14 +68,14 @@ class Forms(HouseCase):
                 self.assertEqual(after[name], before[name], f"{row.slug} {name}")
 
     def test_a_new_crop_is_read_as_it_was_typed_and_its_source_kept(self) -> None:
-        made = self.new("crop", LETTUCE, source="seed house list 2027")
-        self.assertEqual((made["slug"], made["own"], made["ships"]), ("lettuce", True, False))
-        crop = Crop.objects.get(slug="lettuce")
+        made = self.new("crop", PURSLANE, source="seed house list 2027")
+        self.assertEqual((made["slug"], made["own"], made["ships"]), ("winter-purslane", True, False))
+        crop = Crop.objects.get(slug="winter-purslane")
         self.assertEqual((crop.germination, crop.minimum_germination, crop.tgw_g), (0.92, 0.75, 1.2))
         self.assertAlmostEqual(crop.depth_mm or 0, 6.35)
-        self.assertEqual(crop.other_names, ["salad", "butterhead"])
+        self.assertEqual(crop.other_names, ["claytonia", "miner lettuce"])
         self.assertEqual(crop.sources["tgw_g"], "seed house list 2027")
-        self.assertEqual(self.codes(self.new("crop", {"name": "Lettuce"}, status=422)), {"name": "twice"})
+        self.assertEqual(self.codes(self.new("crop", {"name": "Winter purslane"}, status=422)), {"name": "twice"})
 
     def test_every_fault_of_a_form_is_told_at_its_field(self) -> None:
         typed = {
@@ -110,21 +110,21 @@ class Forms(HouseCase):
         self.assertEqual(self.get("/library/crop/pak-choi")["shipped"], {})
 
     def test_a_method_with_pricking_out_is_tried_written_planned_and_stays_with_its_batch(self) -> None:
-        self.new("crop", LETTUCE)
-        typed = {"name": "Lettuce, sown thick and pricked out", "crop": "lettuce", "form": "plug", "start_unit": "seeds", "seeds_per_cell": "1",
+        self.new("crop", PURSLANE)
+        typed = {"name": "Winter purslane, sown thick and pricked out", "crop": "winter-purslane", "form": "plug", "start_unit": "seeds", "seeds_per_cell": "1",
                  "container": "tray-240", "standard": "plug", "stages": PRICKED}  # fmt: skip
         tried = self.post("/methods/try", {"typed": typed, "quantity": "3,000", "begin": "2027-07-06"})
         rungs = {rung["key"]: rung for rung in tried["rungs"]}
         self.assertEqual(list(rungs), ["sow", "germinate", "prick", "grade", "dispatch"])
         self.assertGreater(tried["start"], 3000 / (0.92 * 0.95) / 0.96 / 0.95)  # of seed the crop says what comes up
         self.assertGreater(rungs["prick"]["amount"], 0)
-        self.assertFalse(Method.objects.filter(crop__slug="lettuce").exists(), "a draft leaves nothing")
-        self.assertFalse(Edition.objects.filter(slug__startswith="lettuce-").exists())
+        self.assertFalse(Method.objects.filter(crop__slug="winter-purslane").exists(), "a draft leaves nothing")
+        self.assertFalse(Edition.objects.filter(slug__startswith="winter-purslane-").exists())
         made = self.new("method", typed)
-        seed_lot(self.ctx, "lettuce")
-        self.post("/orders", {"rows": [order_row(crop="Lettuce", quantity="3000", due="2027-W38")]})
+        seed_lot(self.ctx, "winter-purslane")
+        self.post("/orders", {"rows": [order_row(crop="Winter purslane", quantity="3000", due="2027-W38")]})
         self.post("/batches/plan-lines", {})
-        batch = Batch.objects.get(crop__slug="lettuce")
+        batch = Batch.objects.get(crop__slug="winter-purslane")
         frozen = batch.method_snapshot
         slower = [{**one, "days": "40"} if one["key"] == "prick" else one for one in made["typed"]["stages"]]
         self.change("method", made["slug"], {**made["typed"], "stages": slower})
@@ -135,8 +135,8 @@ class Forms(HouseCase):
         self.assertEqual(method.edition, 2)
 
     def test_the_editor_refuses_what_cannot_be_at_the_field(self) -> None:
-        self.new("crop", LETTUCE)
-        typed: dict[str, Any] = {"name": "Odd", "crop": "lettuce", "form": "plug", "stages": PRICKED}
+        self.new("crop", PURSLANE)
+        typed: dict[str, Any] = {"name": "Odd", "crop": "winter-purslane", "form": "plug", "stages": PRICKED}
         cases: list[tuple[int, dict[str, Any], str]] = [
             (2, {"keeps": "120"}, "stages.2.keeps"), (1, {"days": ""}, "stages.1.days"), (1, {"after": "grade"}, "stages.1.after"),
             (1, {"after": "germinate"}, "stages.1.after"), (2, {"container": "tray-nowhere"}, "stages.2.container"),
@@ -165,17 +165,17 @@ class Forms(HouseCase):
         self.assertIn(("space", "grow"), made)
 
     def test_another_house_and_other_roles_do_not_write_here(self) -> None:
-        self.new("crop", LETTUCE)
+        self.new("crop", PURSLANE)
         for role in ("supervisor", "viewer"):
             self.client.force_login(member(self.ctx, f"the-{role}", role))
             self.new("crop", {"name": "Leek"}, status=403)
-            self.assertEqual(self.get("/library/crop/lettuce")["typed"]["tgw_g"], "1.2")
+            self.assertEqual(self.get("/library/crop/winter-purslane")["typed"]["tgw_g"], "1.2")
         other = make_house("Elsewhere", username="elsewhere")
         assert other.user is not None
         self.client.force_login(other.user)
-        self.get("/library/crop/lettuce", status=404)
-        self.change("crop", "lettuce", {"name": "Lettuce"}, status=404)
-        self.assertEqual(self.new("crop", {"name": "Lettuce"})["slug"], "lettuce")
+        self.get("/library/crop/winter-purslane", status=404)
+        self.change("crop", "winter-purslane", {"name": "Winter purslane"}, status=404)
+        self.assertEqual(self.new("crop", {"name": "Winter purslane"})["slug"], "winter-purslane")
 
     def test_two_write_the_same_new_name_and_one_is_told(self) -> None:
         self.new(
@@ -191,6 +191,69 @@ class Forms(HouseCase):
         self.assertTrue(row["retired"])
         typed = self.get("/library/mix/perlite-peat")["typed"]
         self.assertFalse(self.change("mix", "perlite-peat", {**typed, "parts": "perlite 60, bark 40"})["retired"])
+
+
+class AsYaml(HouseCase):
+    def take(self, text: str, commit: bool = True, status: int = 200) -> Any:
+        return self.post("/library/yaml/read", {"text": text, "commit": commit}, status=status)
+
+    def out(self, **which: str) -> str:
+        return str(self.client.get("/api/library/yaml", which).content.decode())
+
+    def test_out_and_in_is_identical_for_every_shipped_row(self) -> None:
+        """Into the same house it changes nothing."""
+        for row in self.get("/library/rows"):
+            told = self.take(self.out(kind=row["kind"], slug=row["slug"]))
+            self.assertEqual(
+                [(one["state"], one["changed"], one["faults"]) for one in told["rows"]], [("same", [], [])], row["slug"]
+            )
+
+    def test_own_rows_out_of_one_house_into_another_and_out_again(self) -> None:
+        self.post("/library/crop", {"typed": PURSLANE | {"name": "Cress"}, "source": "own list"})
+        typed = {
+            "name": "Cress, pricked out",
+            "crop": "cress",
+            "form": "plug",
+            "start_unit": "seeds",
+            "container": "tray-240",
+            "stages": PRICKED,
+        }
+        self.post("/library/method", {"typed": typed})
+        copied = self.get("/library/method/drilled-seed-white-lupin")["typed"] | {"name": "Cress seed", "crop": "cress"}
+        self.post("/library/method", {"typed": copied, "like": "drilled-seed-white-lupin"})
+        self.post("/library/mix", {"typed": {"name": "Own mix", "parts": "peat 3, fine sand 1.5"}})
+        text = self.out()
+        other = make_house("Elsewhere", username="elsewhere")
+        assert other.user is not None
+        self.client.force_login(other.user)
+        self.assertEqual(self.out().strip(), "[]")
+        told = self.take(text, commit=False)
+        self.assertFalse(told["saved"])
+        self.assertEqual(self.out().strip(), "[]")
+        told = self.take(text)
+        self.assertEqual({one["state"] for one in told["rows"]}, {"new"}, told)
+        self.assertEqual(self.out(), text)
+        self.assertEqual(Library(other).get(Method, "cress-seed").way, "drilled")
+
+    def test_one_fault_keeps_all_of_it_out_and_is_told_at_its_row(self) -> None:
+        text = "- {row: mix, name: Fine, parts: {peat: 2}}\n- {row: crop, name: Cress, germination: 190}\n- {row: tractor}\n"
+        told = self.take(text)
+        self.assertFalse(told["saved"])
+        self.assertEqual(
+            [[fault["field"] for fault in one["faults"]] for one in told["rows"]], [[], ["germination"], ["row"]]
+        )
+        self.assertEqual(self.out().strip(), "[]")
+
+    def test_what_is_no_list_of_rows_is_refused_in_words(self) -> None:
+        bomb = "a: &a [x, x]\nb: &b [*a, *a]\nc: [*b, *b]"
+        for text in ("", "rubbish", "- 5", "{", "a: [", bomb, "!!python/object:os.system {}", "- [" * 3000):
+            told = self.take(text, status=422)
+            self.assertEqual([error["field"] for error in told["errors"]], ["text"], text[:40])
+
+    def test_rows_may_name_each_other_in_one_text(self) -> None:
+        text = "- {row: crop, slug: cress, name: Cress, tgw_g: 2.3, germination: 90}\n- {row: line, name: Curled, crop: cress}\n"
+        self.assertTrue(self.take(text)["saved"])
+        self.assertEqual(Crop.objects.get(slug="cress").lines.get().name, "Curled")
 
 
 texts = st.text(st.characters(codec="ascii", exclude_categories=["Cc"]), max_size=12).map(str.strip)

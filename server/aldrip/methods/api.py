@@ -3,11 +3,13 @@
 from datetime import datetime
 from typing import Any, Literal
 
+from django.http import HttpResponse
+from django.utils.text import slugify
 from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
-from aldrip.methods import editions, services, writing
+from aldrip.methods import editions, services, writing, written
 from aldrip.methods.forms import FORMS, Asked, Sort, blank, typed_of
 from aldrip.methods.models import ClassScheme, Container, Crop, Edition, IsolationRule, Line, Method, Mix, Standard
 from aldrip.methods.resolver import Library
@@ -398,6 +400,46 @@ def library_forms(ctx: Ctx) -> Any:
 def library_rows(ctx: Ctx) -> Any:
     """Every row that can be changed here, by kind and name; retired ones too."""
     return writing.rows_of(ctx)
+
+
+class YamlIn(Schema):
+    text: str
+    commit: bool = False
+
+
+class TakenFaultOut(Schema):
+    field: str
+    code: str
+    message: str
+
+
+class TakenOut(Schema):
+    kind: str
+    slug: str
+    name: str
+    state: str
+    changed: list[str]
+    faults: list[TakenFaultOut]
+
+
+class YamlOut(Schema):
+    rows: list[TakenOut]
+    saved: bool
+
+
+@room.get("/library/yaml", "see")
+def library_yaml(ctx: Ctx, kind: str = "", slug: str = "") -> HttpResponse:
+    """One row as YAML, or everything of the house's own."""
+    answer = HttpResponse(written.yaml_of(ctx, kind, slug), content_type="application/yaml; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{slugify(slug or kind) or "library"}.yaml"'
+    return answer
+
+
+@room.post("/library/yaml/read", "methods.edit", response=YamlOut)
+def read_yaml(ctx: Ctx, body: YamlIn) -> Any:
+    """What a YAML text would change, row by row; with `commit` it is saved when nothing stands against any row."""
+    rows = written.take_yaml(ctx, body.text, commit=body.commit)
+    return {"rows": rows, "saved": body.commit and not any(row.faults for row in rows)}
 
 
 @room.get("/library/{kind}/{slug}", "see", response=FormOut)

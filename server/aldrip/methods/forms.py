@@ -130,6 +130,7 @@ LIMIT = (
     _number("high", "At most", high=1e6, low=-100),
     Asked("unit", "Unit", start=""),
     Asked("required", "must be tested", Sort.CHECK, start=True),
+    Asked("source", "Where it comes from", start=""),
 )  # fmt: skip
 FORMS: dict[str, tuple[Asked, ...]] = {
     "crop": (
@@ -362,7 +363,7 @@ def blank(fields: tuple[Asked, ...]) -> dict[str, Any]:
 
 def typed_of(fields: tuple[Asked, ...], values: Mapping[str, Any]) -> dict[str, Any]:
     """Values as they would be typed: the text of each field, so that what is read again is what stands there."""
-    return {one.name: _typed(one, values.get(one.name)) for one in fields}
+    return {one.name: _typed(one, values.get(one.name, one.start)) for one in fields}
 
 
 def _typed(one: Asked, value: Any) -> Any:

@@ -9,7 +9,7 @@ from django.utils.text import slugify
 from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import NotThere, refuse
 from aldrip.methods.editions import put_row
-from aldrip.methods.forms import FORMS, STAGE, blank, read_form, typed_of
+from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Edition, Shared
 from aldrip.methods.resolver import KINDS, plain_values
 from aldrip.methods.snapshot import TRAITS
@@ -100,18 +100,35 @@ def save_form(
     like: str = "",
     source: str = "",
     reason: str = "",
+    stated: Mapping[str, Mapping[str, Any]] | None = None,
+    fresh: bool = False,
 ) -> Edition:
-    """As `write_form`, inside a transaction of somebody else's: so a draft is written, looked at and let go."""
+    """As `write_form`, inside a transaction of somebody else's: so a draft is written, looked at and let go.
+
+    stated: sources that are known by field, under the key of their stage, or “”. fresh: a row of this slug is yet to be.
+    """
     _model(kind)
-    row = standing_row(ctx, kind, slug or like) if slug or like else None
-    if row is None and (slug or like):
-        raise NotThere(f"There is no “{slug or like}” in the library.")
+    after = like if fresh else slug or like
+    row = standing_row(ctx, kind, after) if after else None
+    if row is None and after:
+        raise NotThere(f"There is no “{after}” in the library.")
     before = plain_values(row) if row is not None else {}
     values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, before)
     values["sources"] = _sources(values, before, source)
     values["retired"] = False
+    _state(values, stated or {})
     known = slug or _fresh_slug(ctx, kind, values["name"])
     return put_row(ctx, kind, known, {**values, "slug": known}, reason)
+
+
+def _state(values: dict[str, Any], stated: Mapping[str, Mapping[str, Any]]) -> None:
+    """Put the sources that are stated beside the values that they are of."""
+    for key, sources in stated.items():
+        of = values if not key else next((one for one in values.get("stages", []) if one["key"] == key), None)
+        if of is not None:
+            known = {str(name): str(text)[:200] for name, text in sources.items()}
+            said = {name: text for name, text in known.items() if of.get(name) not in (None, "", [], {})}
+            of["sources"] = {**of["sources"], **said}
 
 
 def _fresh_slug(ctx: Ctx, kind: str, name: str) -> str:
@@ -155,13 +172,30 @@ def _limits(typed: list[dict[str, Any]], before: Mapping[str, Any]) -> list[dict
     found = []
     for limit in typed:
         attribute = limit.get("attribute") or slugify(limit.get("words", "")).replace("-", "_")
-        said = {name: value for name, value in limit.items() if value not in (None, "")}
         was = known.get(attribute, {})
-        same = all(was.get(name) == value for name, value in said.items() if name != "required")
-        source = was.get("source", OWN_FIGURE) if same else OWN_FIGURE
-        extra = {name: value for name, value in was.items() if name not in limit}
-        found.append({**extra, **said, "attribute": attribute, "source": source})
-    return found
+        said = {**limit, "attribute": attribute, "source": limit.get("source") or was.get("source") or OWN_FIGURE}
+        if any(said.get(name) != was.get(name) for name in ("low", "high")) and said["source"] == was.get("source"):
+            said["source"] = OWN_FIGURE
+        extra = {name: value for name, value in was.items() if name not in said}
+        found.append({**extra, **said})
+    return _as_before(LIMIT, found, before.get("limits", []))
+
+
+def _as_before(
+    fields: tuple[Asked, ...], rows: list[dict[str, Any]], before: list[dict[str, Any]]
+) -> list[dict[str, Any]]:
+    """Rows of a table without what is empty; one that says what a row before it said stays as that was written."""
+
+    def full(row: Mapping[str, Any]) -> dict[str, Any]:
+        return {**blank(fields), **row}
+
+    return [
+        next(
+            (one for one in before if full(one) == full(row)),
+            {name: value for name, value in row.items() if value not in (None, "")},
+        )
+        for row in rows
+    ]
 
 
 def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[str, Any]]:
@@ -188,9 +222,7 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[s
             ("multiply_sd", 0.0),
         ):
             stage[name] = plain if stage[name] is None else stage[name]
-        stage["tasks"] = [
-            {name: value for name, value in task.items() if value not in (None, "")} for task in stage["tasks"]
-        ]
+        stage["tasks"] = _as_before(TASK, stage["tasks"], was.get("tasks", []))
         stage["container"] = stage["container"] or None
         stage.setdefault("round_shares", [])
         stage["sources"] = _stage_sources(stage, was)

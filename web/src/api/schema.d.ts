@@ -344,6 +344,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/yaml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Library Yaml
+         * @description One row as YAML, or everything of the house's own.
+         */
+        get: operations["aldrip_methods_api_library_yaml"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/yaml/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Yaml
+         * @description What a YAML text would change, row by row; with `commit` it is saved when nothing stands against any row.
+         */
+        post: operations["aldrip_methods_api_read_yaml"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/{kind}/{slug}": {
         parameters: {
             query?: never;
@@ -2826,6 +2866,47 @@ export interface components {
             retired: boolean;
             /** Crop */
             crop: string;
+        };
+        /** TakenFaultOut */
+        TakenFaultOut: {
+            /** Field */
+            field: string;
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+        };
+        /** TakenOut */
+        TakenOut: {
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Changed */
+            changed: string[];
+            /** Faults */
+            faults: components["schemas"]["TakenFaultOut"][];
+        };
+        /** YamlOut */
+        YamlOut: {
+            /** Rows */
+            rows: components["schemas"]["TakenOut"][];
+            /** Saved */
+            saved: boolean;
+        };
+        /** YamlIn */
+        YamlIn: {
+            /** Text */
+            text: string;
+            /**
+             * Commit
+             * @default false
+             */
+            commit: boolean;
         };
         /**
          * FormOut
@@ -7425,6 +7506,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LibraryRowOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_library_yaml: {
+        parameters: {
+            query?: {
+                kind?: string;
+                slug?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_methods_api_read_yaml: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["YamlIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["YamlOut"];
                 };
             };
         };

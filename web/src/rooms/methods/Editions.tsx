@@ -73,7 +73,7 @@ function Compared({ asked, now, was }: { asked: Asked[]; now: Edition; was: Edit
 }
 
 /** “stages.grow.days” in words: “grow, lasts”. */
-function named(asked: Asked[], path: string): string {
+export function named(asked: Asked[], path: string): string {
   const [first, key, name] = path.split(".");
   const one = asked.find((field) => field.name === first);
   if (!one) return path === "retired" ? "retired" : path === "sources" ? "sources" : (first ?? path);

@@ -13,6 +13,7 @@ import { MethodView } from "./MethodView";
 import { RowForm } from "./RowForm";
 import { RowView } from "./RowView";
 import { SeedLibrary } from "./SeedLibrary";
+import { YamlIn } from "./YamlIn";
 
 type Row = Schemas["LibraryRowOut"];
 
@@ -44,7 +45,7 @@ export function Methods() {
       (retired || !other.retired || other.slug === row) &&
       `${other.name} ${cropName.get(other.crop) ?? ""}`.toLowerCase().includes(wanted.toLowerCase()),
   );
-  const chosen = act === "new" ? undefined : (all.find((other) => other.slug === row) ?? shown[0]);
+  const chosen = act === "new" || act === "yaml" ? undefined : (all.find((other) => other.slug === row) ?? shown[0]);
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -52,9 +53,12 @@ export function Methods() {
         note={`${few(all.filter((other) => !other.retired).length, one, words.toLowerCase())}; yours stand over what ships`}
       >
         {may("methods.edit") ? (
-          <Link className="btn" to={address(kind, { act: "new" })}>
-            Add a {one}
-          </Link>
+          <>
+            <Link to={address(kind, { act: "yaml" })}>Bring in YAML</Link>
+            <Link className="btn" to={address(kind, { act: "new" })}>
+              Add a {one}
+            </Link>
+          </>
         ) : null}
       </RoomHead>
       {sessionStorage.getItem(KEPT) ? (
@@ -108,7 +112,9 @@ export function Methods() {
             </label>
           ) : null}
         </nav>
-        {act === "new" ? (
+        {act === "yaml" ? (
+          <YamlIn />
+        ) : act === "new" ? (
           <NewRow key={`${kind} ${name}`} kind={kind} one={one} name={name} crop={crop} />
         ) : chosen ? (
           <OneRow key={`${kind} ${chosen.slug} ${act}`} row={chosen} act={act} one={one} />
@@ -219,6 +225,7 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
             {form.retired ? null : <Retire kind={row.kind} slug={row.slug} name={form.name} />}
           </>
         ) : null}
+        <a href={`/api/library/yaml?kind=${row.kind}&slug=${row.slug}`}>As YAML</a>
       </div>
       {method ? <MethodView method={method} library={library} /> : <RowView asked={asked} form={form} />}
       {crop && !library.methods.some((other) => other.crop_id === crop.id) && may("methods.edit") ? (
