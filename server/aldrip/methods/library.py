@@ -1,5 +1,6 @@
 """Load the library that ships: YAML with a source beside every value, into shared rows."""
 
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -42,8 +43,10 @@ STAGE_NAMES = {
 }  # fmt: skip
 
 
+@cache  # what ships does not change while a process runs
 def _read(name: str) -> dict[str, Any]:
-    loaded: dict[str, Any] = yaml.safe_load((FOLDER / f"{name}.yaml").read_text(encoding="utf-8"))
+    quick = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+    loaded: dict[str, Any] = yaml.load((FOLDER / f"{name}.yaml").read_text(encoding="utf-8"), Loader=quick)
     return loaded
 
 
@@ -135,8 +138,11 @@ def load_library() -> dict[str, int]:
         standards[entry["slug"]] = _put(Standard, entry["slug"], row)
     _load_seed_rules(crops)
     data = _read("methods")
-    for entry in data["methods"]:
-        _load_method(entry, data, crops, containers, mixes, standards)
+    stages = [
+        stage for entry in data["methods"] for stage in _load_method(entry, data, crops, containers, mixes, standards)
+    ]
+    MethodStage.objects.filter(method__organisation=None).delete()
+    MethodStage.objects.bulk_create(stages)
     _write_editions()
     return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(data["methods"])}
 
@@ -167,7 +173,8 @@ def _load_seed_rules(crops: dict[str, Any]) -> None:
 def _load_method(
     entry: dict[str, Any], data: dict[str, Any], crops: dict[str, Any], containers: dict[str, Any],
     mixes: dict[str, Any], standards: dict[str, Any],
-) -> None:  # fmt: skip
+) -> list[MethodStage]:  # fmt: skip
+    """Write a method; its stages are given back, to be written with those of all the others."""
     template, sources = data["templates"][entry["template"]], data["sources"]
     crop = crops[entry["crop"]]
     merged = {**template, **entry}
@@ -178,18 +185,19 @@ def _load_method(
         "standard": standards.get(merged.get("standard", "")),
     }  # fmt: skip
     method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
-    method.stages.all().delete()
     by_seed = row.get("by_seed", True) or row.get("way", "plants") != "plants"
-    before = ""
+    stages, before = [], ""
     for order, (key, base) in enumerate(template["stages"].items()):
         spec = {"after": before, **base, **entry.get("stages", {}).get(key, {})}
-        method.stages.add(_stage(order, key, spec, sources, containers, by_seed), bulk=False)
+        stages.append(_stage(method, order, key, spec, sources, containers, by_seed))
         before = key
+    return stages
 
 
 def _stage(
-    order: int, key: str, spec: dict[str, Any], sources: dict[str, str], containers: dict[str, Any], by_seed: bool
-) -> MethodStage:
+    method: Any, order: int, key: str, spec: dict[str, Any], sources: dict[str, str], containers: dict[str, Any],
+    by_seed: bool,
+) -> MethodStage:  # fmt: skip
     """A stage by its key; what it does follows from its kind where nothing else is said."""
     kind = spec.get("kind", key)
     takes = spec.get("takes", ("seed" if by_seed else "cutting") if kind == "sow" else "")
@@ -200,7 +208,7 @@ def _stage(
             if source:
                 row["sources"][field] = source + (f" ({spec['note']})" if "note" in spec else "")
     return MethodStage(
-        order=order, key=key, kind=kind, after=spec["after"], follows=spec.get("follows", ""), takes=takes,
+        method=method, order=order, key=key, kind=kind, after=spec["after"], follows=spec.get("follows", ""), takes=takes,
         traits=spec.get("traits", [trait.value for trait in TRAITS.get(kind, ())]), product=spec.get("product", ""),
         round_shares=spec.get("round_shares", []), container=containers.get(spec.get("container", "")), name=spec["name"], unit=spec["unit"], place_kind=spec.get("place", ""),
         density=spec.get("density", ""), tasks=spec.get("tasks", []), **row,
