@@ -369,7 +369,7 @@ class ViewsOfSeed(SeedBrowserCase):
         self.sign_in()
         block = self.lay_out(self.enter_order())
         for path, words in (("/seedcrops", "Testhybrid"), (f"/seedcrops/{block.pk}", "Flowering"), (f"/seedcrops/{block.pk}/isolation", "Nearby"),
-                            (f"/seedcrops/{block.pk}/harvest", "Field inspections"), ("/methods", "a rate is overruled")):  # fmt: skip
+                            (f"/seedcrops/{block.pk}/harvest", "Field inspections"), ("/methods", "yours stand over what ships")):  # fmt: skip
             self.open(path)
             self.see(words)
             self.assertEqual(self.axe(), [], path)

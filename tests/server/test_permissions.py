@@ -81,6 +81,10 @@ BODIES: dict[str, Any] = {
     "/neighbours/{neighbour_id}/forget": {"reason": "x"},
     "/inspections/{inspection_id}/counts": {"entries": []},
     "/inspections/{inspection_id}/sign": {"decision": "accept"},
+    "/library/{kind}": {"typed": {}},
+    "/library/{kind}/{slug}/typed": {"typed": {}},
+    "/library/yaml/read": {"text": "x"},
+    "/methods/try": {"typed": {}},
     "/deliveries": {"order_id": 0, "on": "2027-07-06", "client_uuid": uid()},
 }
 OPEN = {
