@@ -604,7 +604,7 @@ class InTheShapeOfAnInput(RefusalCase):
         self.assertEqual(said(part_of_day="noon"), "Choose one of early, morning, afternoon or evening.")
         self.assertEqual(said(minutes=-1), "-1 minutes cannot be; write 0 to 100,000.")
         rule = {
-            "crop_id": self.lot.crop_id,
+            "crop_id": 1,
             "seed_class": "c",
             "step": "open",
             "kind": "same species",
