@@ -152,6 +152,16 @@ class Forms(HouseCase):
                 self.assertIn(field, self.codes(answer), f"{wrong} {path} {answer}")
         self.assertFalse(Method.objects.filter(organisation=self.ctx.organisation).exists())
 
+    def test_an_own_usual_way_is_taken_before_the_shipped_one_and_the_newest_before_an_older(self) -> None:
+        seed_lot(self.ctx)
+        typed = self.get("/library/method/plug-single-pak-choi")["typed"]
+        for number, (name, usual) in enumerate((("First way", True), ("Second way", True), ("Another way", False))):
+            self.new("method", {**typed, "name": name, "default": usual}, like="plug-single-pak-choi")
+            self.post("/orders", {"rows": [order_row(order=f"9{number}", due="2027-W40")]})
+            self.post("/batches/plan-lines", {})
+        planned = Batch.objects.order_by("id").values_list("method__name", flat=True)
+        self.assertEqual(list(planned), ["First way", "Second way", "Second way"])
+
     def test_a_stage_put_in_between_joins_the_chain(self) -> None:
         was = self.get("/library/method/plug-single-pak-choi")["typed"]
         stages = [

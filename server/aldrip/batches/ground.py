@@ -45,6 +45,11 @@ def lot_spec(lot: Lot, left: Decimal | None = None) -> LotSpec:
     )  # fmt: skip
 
 
+def _preference(method: Method) -> tuple[bool, bool, int]:
+    own = method.organisation_id is not None
+    return not method.default, not own, -method.pk if own else method.pk
+
+
 class Ground(core.Ground):
     """Core's ground, filled from the records of a house. `without`: batches that do not stand on it."""
 
@@ -94,15 +99,15 @@ class Ground(core.Ground):
 
     @cached_property
     def methods_by_crop(self) -> dict[str, list[Method]]:
-        """Methods that may be used, by crop: the defaults first, among equals the oldest."""
+        """Methods that may be used, by crop: the usual ways first, among them the house's own, the newest before the older."""
         found: dict[str, list[Method]] = defaultdict(list)
         rows = (
             self.library.rows(Method)
             .select_related("crop", "container", "mix", "standard")
             .prefetch_related("stages__container")
-            .order_by("-default", "id")
+            .order_by("id")
         )
-        for method in rows:
+        for method in sorted(rows, key=_preference):
             found[method.crop.slug].append(method)
         self.know_methods(rows)
         return found
