@@ -1,6 +1,7 @@
 """What must never change, whatever people do: read from the database after every step of a random season."""
 
 import itertools
+import json
 from datetime import date, timedelta
 from typing import Any
 
@@ -22,6 +23,7 @@ def facts_of(ctx: Ctx) -> Facts:
     today = ctx.today
     for batch in ctx.rows(Batch).exclude(state=Batch.State.PLANNED):
         if batch.stages.filter(actual_start__isnull=False).exists():
+            found["planned with", batch.pk] = json.dumps(batch.method_snapshot, sort_keys=True)
             found["started", batch.pk] = (batch.start, batch.trays, batch.seed_g, batch.container_id, batch.lot_id)
     ended = ctx.rows(Batch).filter(state__in=("delivered", "abandoned")).values_list("pk", "state")
     found.update({("ended", pk): state for pk, state in ended})

@@ -187,6 +187,14 @@ class Forms(HouseCase):
         self.change("crop", "winter-purslane", {"name": "Winter purslane"}, status=404)
         self.assertEqual(self.new("crop", {"name": "Winter purslane"})["slug"], "winter-purslane")
 
+    def test_the_second_of_two_changes_is_told_and_both_stand(self) -> None:
+        form = self.get("/library/crop/endive")
+        first = self.change("crop", "endive", {**form["typed"], "germination": "80"}, seen=form["seen"])
+        told = self.change("crop", "endive", {**form["typed"], "germination": "70"}, status=409, seen=form["seen"])
+        self.assertEqual(told["code"], "changed_meanwhile")
+        self.assertEqual(self.get("/library/crop/endive")["typed"]["germination"], "80")
+        self.change("crop", "endive", {**form["typed"], "germination": "70"}, seen=first["seen"])
+
     def test_two_write_the_same_new_name_and_one_is_told(self) -> None:
         self.new(
             "container",

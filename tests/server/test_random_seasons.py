@@ -346,6 +346,21 @@ class Season(RuleBasedStateMachine):
         if back and status == 200:
             self.post(f"/editions/{told[-1]['id']}/take-back", {})
 
+    @rule(
+        slug=st.sampled_from(["pak-choi", "endive", "zinnia"]),
+        percent=st.sampled_from(["40", "95 %", "130", ""]),
+        retire=st.booleans(),
+    )
+    def change_crop(self, slug: str, percent: str, retire: bool) -> None:
+        """As on the screen: the form of a crop typed over, its usual method retired and written again."""
+        _, form = self.post(f"/library/crop/{slug}", {}, "get")
+        self.post(f"/library/crop/{slug}/typed", {"typed": {**form["typed"], "germination": percent}})
+        if retire:
+            _, method = self.post(f"/library/method/plug-single-{slug}", {}, "get")
+            self.post(f"/library/method/plug-single-{slug}/retire", {"reason": "no more"})
+            self.post("/batches/plan-lines", {})
+            self.post(f"/library/method/plug-single-{slug}/typed", {"typed": method["typed"]})
+
     @rule(days=st.integers(1, 25))
     def time_passes(self, days: int) -> None:
         if self.ctx.today < date(2029, 1, 1):

@@ -367,6 +367,7 @@ class FormOut(Schema):
     ships: bool
     retired: bool
     edition: int
+    seen: int
     typed: dict[str, Any]
     sources: dict[str, str]
     stage_sources: dict[str, dict[str, str]]
@@ -378,6 +379,7 @@ class TypedIn(Schema):
     like: str = Field(default="", max_length=80)  # slug of the row that a new one is made after
     source: str = Field(default="", max_length=200)
     reason: str = Field(default="", max_length=300)
+    seen: int | None = None  # as the form that was typed over had it
 
 
 def _asked(fields: tuple[Asked, ...]) -> list[dict[str, Any]]:
@@ -457,7 +459,7 @@ def add_row(ctx: Ctx, kind: str, body: TypedIn) -> Any:
 @room.post("/library/{kind}/{slug}/typed", "methods.edit", response=FormOut)
 def change_row(ctx: Ctx, kind: str, slug: str, body: TypedIn) -> Any:
     """What was typed over a row, as the house's own edition; what runs keeps what it was planned with."""
-    writing.write_form(ctx, kind, slug, body.typed, source=body.source, reason=body.reason)
+    writing.write_form(ctx, kind, slug, body.typed, source=body.source, reason=body.reason, seen=body.seen)
     return writing.form_of(ctx, kind, slug)
 
 

@@ -7,7 +7,7 @@ from django.db.models import F, Q
 from django.utils.text import slugify
 
 from aldrip.accounts.context import Ctx, act
-from aldrip.base.errors import NotThere, refuse
+from aldrip.base.errors import Conflict, NotThere, refuse
 from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Edition, Shared
@@ -49,6 +49,12 @@ def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
     return found
 
 
+def editions_written(ctx: Ctx, kind: str, slug: str) -> int:
+    """How many editions of a row the house can see: it grows with every change, whoever made it."""
+    seen = Q(organisation=ctx.organisation) | Q(organisation=None)
+    return Edition.objects.filter(seen, kind=kind, slug=slug).count()
+
+
 def form_of(ctx: Ctx, kind: str, slug: str) -> dict[str, Any]:
     """A row as its form shows it, with the shipped values that the house's own ones stand over."""
     row = standing_row(ctx, kind, slug)
@@ -61,7 +67,7 @@ def form_of(ctx: Ctx, kind: str, slug: str) -> dict[str, Any]:
     ships = _typed(kind, plain_values(shipped)) if shipped is not None else {}
     return {
         "kind": kind, "slug": slug, "name": row.name, "own": own, "ships": shipped is not None or not own, "retired": row.retired,
-        "edition": row.edition, "typed": typed, "sources": values.get("sources", {}),
+        "edition": row.edition, "seen": editions_written(ctx, kind, slug), "typed": typed, "sources": values.get("sources", {}),
         "stage_sources": {stage["key"]: stage["sources"] for stage in values.get("stages", [])},
         "shipped": {name: ships[name] for name in ships if ships[name] != typed[name]},
     }  # fmt: skip
@@ -86,8 +92,19 @@ def write_form(
     like: str = "",
     source: str = "",
     reason: str = "",
+    seen: int | None = None,
 ) -> Edition:
-    """Save what was typed as the house's own row: of a slug, or a new one; `like` lends a new one what is not asked for."""
+    """Save what was typed as the house's own row: of a slug, or a new one; `like` lends a new one what is not asked for.
+
+    seen: number of the newest edition that whoever typed had before them, the house's own and shipped ones together.
+    Raises Conflict when another was written since.
+    """
+    if slug and seen is not None and seen != editions_written(ctx, kind, slug):
+        now = form_of(ctx, kind, slug)
+        raise Conflict(
+            f"Somebody changed “{now['name']}” meanwhile. Nothing of yours was saved; look at it again.",
+            typed=now["typed"], seen=now["seen"],
+        )  # fmt: skip
     return save_form(ctx, kind, slug, typed, like=like, source=source, reason=reason)
 
 

@@ -2927,6 +2927,8 @@ export interface components {
             retired: boolean;
             /** Edition */
             edition: number;
+            /** Seen */
+            seen: number;
             /** Typed */
             typed: {
                 [key: string]: unknown;
@@ -3006,6 +3008,8 @@ export interface components {
              * @default
              */
             reason: string;
+            /** Seen */
+            seen?: number | null;
         };
         /** ReasonIn */
         ReasonIn: {

@@ -198,6 +198,7 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
           like={copy ? row.slug : ""}
           start={start}
           ships={copy ? undefined : form.shipped}
+          {...(copy ? {} : { seen: form.seen })}
           onDone={(made) => turn(row.kind, { row: made.slug })}
           onDrop={() => turn(row.kind, { row: row.slug })}
         />

@@ -20,6 +20,7 @@ export function RowForm({
   like,
   start,
   ships,
+  seen,
   onDone,
   onDrop,
 }: {
@@ -30,16 +31,19 @@ export function RowForm({
   like: string;
   start: FieldValues;
   ships?: Record<string, unknown> | undefined;
+  /** Editions that were there when the form was opened. */
+  seen?: number;
   onDone: (form: Form) => void;
   onDrop: () => void;
 }) {
   const [source, setSource] = useState("");
   const [reason, setReason] = useState("");
+  const [opened] = useState(seen); // what is fetched meanwhile is not what was typed over
   const { form, submit, pending, error, told } = useAsk<FieldValues, Form>({
     start,
     again: false,
     save: (typed) => {
-      const body = { typed, like, source, reason };
+      const body = { typed, like, source, reason, seen: opened ?? null };
       const saved = slug
         ? take(api.POST("/api/library/{kind}/{slug}/typed", { params: { path: { kind, slug } }, body }))
         : take(api.POST("/api/library/{kind}", { params: { path: { kind } }, body }));
