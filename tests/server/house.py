@@ -13,6 +13,7 @@ from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Crop, Line
+from aldrip.methods.resolver import Library
 from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Site
@@ -55,7 +56,7 @@ def member(ctx: Ctx, username: str, role: str) -> User:
 
 def seed_lot(ctx: Ctx, crop: str = "pak-choi", grams: float = 500, germination: float = 0.93) -> Lot:
     """A tested lot of seed."""
-    found = Crop.objects.get(slug=crop)
+    found = Library(ctx).get(Crop, crop)
     line = Line.objects.filter(crop=found).first()
     return lots.receive(
         ctx, crop_id=found.pk, line_id=line.pk if line else None, quantity=Quantity.of(grams, Unit.GRAM), germination=germination,

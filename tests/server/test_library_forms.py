@@ -9,9 +9,10 @@ from hypothesis import strategies as st
 
 from aldrip.batches.models import Batch
 from aldrip.methods.forms import FORMS, Asked, Sort, read_form, typed_of
-from aldrip.methods.models import Crop, Edition, Method
+from aldrip.methods.models import Crop, Edition, Line, Method
 from aldrip.methods.resolver import KINDS, Library, plain_values
 from aldrip.methods.writing import form_of
+from aldrip.orders.models import OrderLine
 from aldrip_core.refusal import Refused
 from tests.server.house import HouseCase, make_house, member, order_row, seed_lot
 
@@ -161,6 +162,41 @@ class Forms(HouseCase):
             self.post("/batches/plan-lines", {})
         planned = Batch.objects.order_by("id").values_list("method__name", flat=True)
         self.assertEqual(list(planned), ["First way", "Second way", "Second way"])
+
+    def test_what_a_house_has_of_a_crop_goes_on_when_it_writes_its_own_row(self) -> None:
+        """Lots, orders, batches, cultivars and shipped methods: one crop stays one crop."""
+        lot = seed_lot(self.ctx)
+        _, batch = self.planned(order="1", due="2027-W36")
+        line = self.new("line", {"name": "Own lantern", "crop": "pak-choi"})
+        form = self.get("/library/crop/pak-choi")
+        self.change("crop", "pak-choi", {**form["typed"], "germination": "60", "germination_sd": "1"})
+        own = Crop.objects.get(slug="pak-choi", organisation=self.ctx.organisation)
+        for record in (lot, batch, Line.objects.get(slug=line["slug"]), OrderLine.objects.get(order__number="1")):
+            record.refresh_from_db()
+            self.assertEqual(record.crop_id, own.pk, record)
+        library = self.get("/library")
+        self.assertTrue([one for one in library["methods"] if one["crop_id"] == own.pk and not one["own"]])
+        self.assertTrue([one for one in library["lines"] if one["crop_id"] == own.pk and not one["own"]])
+        self.post(f"/batches/{batch.pk}/keep", {"version": batch.version, "change": {"lot_id": lot.pk}})
+        self.post("/orders", {"rows": [order_row(order="2", due="2027-W38")]})
+        self.post("/batches/plan-lines", {})
+        later = Batch.objects.latest("id")
+        self.assertEqual((later.crop_id, later.lot_id), (own.pk, lot.pk))
+        # Another house knows nothing of it.
+        other = make_house("Elsewhere", username="elsewhere")
+        self.assertEqual(seed_lot(other).crop.organisation_id, None)
+
+    def test_an_own_container_stands_in_shipped_methods_from_now_on_and_not_in_what_was_planned(self) -> None:
+        seed_lot(self.ctx)
+        _, before = self.planned(order="1", due="2027-W36")
+        typed = self.get("/library/container/tray-240")["typed"]
+        self.change("container", "tray-240", {**typed, "cells": "200", "cell_ml": "16"})
+        _, after = self.planned(order="2", due="2027-W36")
+        before.refresh_from_db()
+        cells = [one.method_snapshot["containers"]["tray-240"]["cells"] for one in (before, after)]
+        self.assertEqual(cells, [240, 200])
+        self.assertEqual((before.start % 240, after.start % 200), (0, 0))
+        self.assertEqual(self.get(f"/batches/{after.pk}")["container"], "Tray of 240")
 
     def test_a_stage_put_in_between_joins_the_chain(self) -> None:
         was = self.get("/library/method/plug-single-pak-choi")["typed"]

@@ -167,7 +167,7 @@ class Season(RuleBasedStateMachine):
         method = Library(self.ctx).get(Method, f"plug-single-{crop}")
         line = self.line(at)
         body = {
-            "crop_id": Crop.objects.get(slug=crop).pk,
+            "crop_id": Library(self.ctx).get(Crop, crop).pk,
             "method_id": method.pk,
             "needed": needed,
             "ready_on": self.day(-days),

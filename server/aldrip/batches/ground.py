@@ -91,7 +91,7 @@ class Ground(core.Ground):
         """Freeze methods for this plan; their stages should be prefetched."""
         for method in methods:
             if method.pk not in self._methods:
-                self.snapshots[method.pk] = take_snapshot(method)
+                self.snapshots[method.pk] = take_snapshot(self.library.resolve(method))
                 self._methods[method.pk] = read_snapshot(self.snapshots[method.pk])
 
     def method(self, pk: int) -> MethodSpec:

@@ -1,5 +1,6 @@
 """The library, as people read it."""
 
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any, Literal
 
@@ -178,23 +179,30 @@ class LibraryOut(Schema):
     rules: list[RuleOut]
 
 
-def _own(rows: Any) -> list[Any]:
+def _own(rows: Any, crops: Mapping[int, int] | None = None) -> list[Any]:
     found = list(rows)
     for row in found:
         row.own = row.organisation_id is not None
+        if crops and row.crop_id in crops:
+            row.crop_id = crops[row.crop_id]
     return found
 
 
 @room.get("/library", "see", response=LibraryOut)
 def library(ctx: Ctx) -> Any:
-    rows = Library(ctx).rows
+    known = Library(ctx)
+    rows = known.rows
+    own = {crop.slug: crop.pk for crop in known.own(Crop).values()}
+    # A shipped row of a crop that the house has its own row of belongs to that one here.
+    instead = dict(Crop.objects.filter(organisation=None, slug__in=own).values_list("pk", "slug"))
+    crops = {shipped: own[slug] for shipped, slug in instead.items()}
     return {
         "crops": _own(rows(Crop).order_by("name")),
-        "lines": _own(rows(Line).order_by("name")),
+        "lines": _own(rows(Line).order_by("name"), crops),
         "containers": _own(rows(Container).order_by("cells")),
         "mixes": _own(rows(Mix).order_by("name")),
-        "standards": _own(rows(Standard).order_by("name")),
-        "methods": _own(rows(Method).prefetch_related("stages").order_by("name")),
+        "standards": _own(rows(Standard).order_by("name"), crops),
+        "methods": _own(rows(Method).prefetch_related("stages").order_by("name"), crops),
         "schemes": [
             {
                 "slug": s.slug,
@@ -205,7 +213,7 @@ def library(ctx: Ctx) -> Any:
             }
             for s in rows(ClassScheme).order_by("id")
         ],
-        "rules": _own(rows(IsolationRule).order_by("crop_id", "scheme", "-metres", "kind")),
+        "rules": _own(rows(IsolationRule).order_by("crop_id", "scheme", "-metres", "kind"), crops),
     }
 
 

@@ -8,7 +8,7 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import NotThere, refuse
-from aldrip.methods.models import Edition, Method, MethodStage
+from aldrip.methods.models import Crop, Edition, Line, Method, MethodStage
 from aldrip.methods.resolver import KINDS, NOT_VALUES, Library, plain_values, write_edition
 from aldrip.methods.snapshot import read_snapshot, take_snapshot
 from aldrip_core.refusal import FieldError, Refused
@@ -23,6 +23,8 @@ FORBIDDEN = {
     "method_stage_has_a_duration": ("days", "How long does the stage last? Say days, or a heat sum."),
     "line_has_both_parents_or_none": ("male", "A hybrid has a female and a male; name both, or neither."),
 }
+#: Kinds that records of a house name by themselves; others stand in a batch's snapshot as they were.
+NAMED_BY_RECORDS = (Crop, Line)
 STAGE_CHOICES: dict[str, type[Any]] = {"unit": Unit, "takes": Part, "density": Density}
 
 
@@ -84,6 +86,8 @@ def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: s
     stages = stated.pop("stages", [])
     _fill(ctx, row, stated)
     row.save()
+    if standing is not None and standing.organisation_id is None and model in NAMED_BY_RECORDS:
+        _take_over(ctx, standing, row)
     if isinstance(row, Method):
         _write_stages(ctx, row, stages)
     made = write_edition(row, ctx, reason)
@@ -97,6 +101,25 @@ def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: s
             after={"kind": kind, "slug": slug, "edition": made.number},
         )
     return made
+
+
+def _take_over(ctx: Ctx, shipped: models.Model, own: models.Model) -> None:
+    """Let the house's records name its own row where they named the shipped one: one crop is one crop, whoever wrote it."""
+    relations = [
+        one for one in type(shipped)._meta.get_fields(include_hidden=True) if one.one_to_many and one.auto_created
+    ]
+    for relation in relations:
+        record: Any = relation.related_model
+        names = {field.name: field for field in record._meta.concrete_fields}
+        scoped = (
+            ["organisation"] if "organisation" in names
+            else [f"{name}__organisation" for name, field in names.items()
+                  if field.is_relation and any(one.name == "organisation" for one in field.related_model._meta.concrete_fields)]
+        )  # fmt: skip
+        if scoped:
+            named = relation.field.name  # type: ignore[union-attr]
+            rows = record._default_manager.filter(**{named: shipped, scoped[0]: ctx.organisation})
+            record._default_manager.filter(pk__in=list(rows.values_list("pk", flat=True))).update(**{named: own})
 
 
 def retire(ctx: Ctx, kind: str, slug: str, reason: str) -> Edition:

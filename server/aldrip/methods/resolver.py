@@ -31,6 +31,8 @@ KINDS: dict[str, type[Shared]] = {
     "crop": Crop, "line": Line, "container": Container, "mix": Mix, "class_scheme": ClassScheme, "isolation_rule": IsolationRule,
     "remedy": Remedy, "standard": Standard, "method": Method,
 }  # fmt: skip
+#: What a method or a stage of it names of the library.
+NAMED_BY_METHODS: dict[str, type[Shared]] = {"crop": Crop, "container": Container, "mix": Mix, "standard": Standard}
 NOT_VALUES = {"id", "uuid", "organisation", "edition"}
 
 
@@ -39,6 +41,7 @@ class Library:
 
     def __init__(self, ctx: Ctx) -> None:
         self.ctx = ctx
+        self._own: dict[type[Shared], dict[str, Any]] = {}
 
     def rows(self, model: type[LibraryRow]) -> models.QuerySet[LibraryRow]:
         """What counts, unordered: an own row hides the shipped one of its slug; retired ones are left out."""
@@ -60,6 +63,28 @@ class Library:
         if found is None:
             raise NotThere(f"There is no {model._meta.verbose_name} “{slug}” in the library.")
         return found
+
+    def own(self, model: type[LibraryRow]) -> dict[str, LibraryRow]:
+        """The house's own rows of a kind by slug, asked for once."""
+        if model not in self._own:
+            rows = model._default_manager.filter(organisation=self.ctx.organisation, retired=False)
+            self._own[model] = {row.slug: row for row in rows}
+        return self._own[model]
+
+    def resolve(self, method: Method) -> Method:
+        """Let a method speak of what counts in the house: own rows in the place of the shipped ones that it names.
+
+        In memory only; a shipped method is not the house's to change.
+        """
+        for holder in (method, *method.stages.all()):
+            for name, model in NAMED_BY_METHODS.items():
+                named = getattr(holder, name, None)
+                instead = (
+                    self.own(model).get(named.slug) if named is not None and named.organisation_id is None else None
+                )
+                if instead is not None:
+                    setattr(holder, name, instead)
+        return method
 
     @cached_property
     def scheme(self) -> ClassScheme | None:
