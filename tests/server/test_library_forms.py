@@ -186,6 +186,17 @@ class Forms(HouseCase):
         other = make_house("Elsewhere", username="elsewhere")
         self.assertEqual(seed_lot(other).crop.organisation_id, None)
 
+    def test_an_own_standard_is_what_new_orders_are_graded_by(self) -> None:
+        typed = self.get("/library/standard/plug")["typed"]
+        self.change(
+            "standard", "plug", {**typed, "limits": [{"words": "height", "low": "5", "high": "9", "unit": "cm"}]}
+        )
+        self.post("/orders", {"rows": [order_row(order="1", due="2027-W36")]})
+        standard = OrderLine.objects.get().standard
+        assert standard is not None
+        self.assertEqual(standard.organisation, self.ctx.organisation)
+        self.assertEqual([(one["words"], one["high"]) for one in standard.limits], [("height", 9)])
+
     def test_an_own_container_stands_in_shipped_methods_from_now_on_and_not_in_what_was_planned(self) -> None:
         seed_lot(self.ctx)
         _, before = self.planned(order="1", due="2027-W36")

@@ -110,7 +110,7 @@ def rows_of(table: Table) -> list[dict[str, str]]:
 
 
 class Reader:
-    """Reads rows against the library of an organisation; five queries in all."""
+    """Reads rows against the library of an organisation; six queries in all."""
 
     def __init__(self, ctx: Ctx) -> None:
         self.today = ctx.today
@@ -122,7 +122,11 @@ class Reader:
                     self.crops[_plain(name)] = crop
         self.lines = {(line.crop.slug, _plain(line.name)): line for line in library.rows(Line).select_related("crop")}
         self.forms: dict[str, dict[str, Method]] = {}
-        for method in library.rows(Method).select_related("crop").prefetch_related("stages").order_by("default", "id"):
+        own_standards = library.own(Standard)
+        methods = library.rows(Method).select_related("crop", "standard").prefetch_related("stages")
+        for method in methods.order_by("default", "id"):
+            if method.standard is not None:  # the house's own of its slug, where there is one
+                method.standard = own_standards.get(method.standard.slug, method.standard)
             forms = self.forms.setdefault(method.crop.slug, {})
             forms[method.form] = method
             for stage in method.stages.all():  # what comes beside the main form can be promised too
