@@ -96,6 +96,17 @@ class Forms(HouseCase):
             self.codes(self.new("mix", {"name": "Peat", "parts": "peat 3, sand"}, status=422)), {"parts": "no_part"}
         )
 
+    def test_a_number_without_end_is_refused_wherever_it_is_typed(self) -> None:
+        endless = "9" * 400
+        self.assertEqual(
+            self.codes(self.new("mix", {"name": "Peat", "parts": f"peat {endless}"}, status=422)), {"parts": "no_part"}
+        )
+        self.assertEqual(
+            self.codes(self.new("crop", {"name": "Cress", "tgw_g": endless}, status=422)), {"tgw_g": "too_large"}
+        )
+        task = {"title": "Mend", "due": "2027-07-08", "minutes": endless}
+        self.assertEqual(self.codes(self.post("/tasks", task, status=422)), {"minutes": "too_large"})
+
     def test_a_changed_shipped_value_shows_both_and_is_taken_back(self) -> None:
         was = self.get("/library/crop/pak-choi")
         typed = {**was["typed"], "germination": "81"}

@@ -1,5 +1,6 @@
 """Quantities as people type them: “12k”, “12,000”, “2 lb”, “131 F”; imperial is pint's, at the edge."""
 
+import math
 import re
 from functools import lru_cache
 from typing import Any
@@ -27,6 +28,8 @@ def split_number(text: str, field: str) -> tuple[float, str]:
     if match is None:
         raise refuse(field, "not_a_number", f"“{text}” is no number. Write it like 12000, 12,000 or 12k.")
     value = float(re.sub(r"[ ,']", "", match[1]))
+    if not math.isfinite(value):
+        raise refuse(field, "too_large", "That number is longer than anything that is counted or weighed here.")
     return value, (match[2] or "").strip()
 
 
