@@ -67,9 +67,20 @@ def _fields(entry: dict[str, Any], names: tuple[str, ...], sources: dict[str, st
     return row
 
 
-def _put(model: type[models.Model], slug: str, row: dict[str, Any]) -> Any:
+def _put(model: type[models.Model], rows: dict[str, dict[str, Any]]) -> dict[str, Any]:
+    """Write shipped rows of one kind at once, by slug: new ones together, known ones where they changed."""
     manager: Any = model._default_manager
-    return manager.update_or_create(organisation=None, slug=slug, defaults=row)[0]
+    kept = {row.slug: row for row in manager.filter(organisation=None, slug__in=rows)}
+    for slug, values in rows.items():
+        if slug not in kept:
+            continue
+        changed = [name for name, value in values.items() if getattr(kept[slug], name) != value]
+        for name in changed:
+            setattr(kept[slug], name, values[name])
+        if changed:
+            kept[slug].save(update_fields=changed)
+    fresh = [model(organisation=None, slug=slug, **values) for slug, values in rows.items() if slug not in kept]
+    return kept | {row.slug: row for row in manager.bulk_create(fresh)}
 
 
 def _write_editions() -> None:
@@ -114,82 +125,90 @@ def _write_editions() -> None:
 def load_library() -> dict[str, int]:
     """Load or refresh every shipped row; running it twice changes nothing."""
     data = _read("crops")
-    crops = {}
-    for entry in data["crops"]:
-        crop = _put(Crop, entry["slug"], _fields(entry, CROP_FIELDS, data["sources"]))
-        crops[entry["slug"]] = crop
-        for line in entry.get("lines", []):
-            _put(Line, line["slug"], {"name": line["name"], "crop": crop})
+    crops = _put(Crop, {e["slug"]: _fields(e, CROP_FIELDS, data["sources"]) for e in data["crops"]})
+    _put(Line, {
+        line["slug"]: {"name": line["name"], "crop": crops[entry["slug"]]}
+        for entry in data["crops"] for line in entry.get("lines", [])
+    })  # fmt: skip
     data = _read("containers")
-    containers = {
-        e["slug"]: _put(Container, e["slug"], _fields(e, CONTAINER_FIELDS, data["sources"])) for e in data["containers"]
-    }
+    containers = _put(Container, {e["slug"]: _fields(e, CONTAINER_FIELDS, data["sources"]) for e in data["containers"]})
     data = _read("mixes")
-    mixes = {e["slug"]: _put(Mix, e["slug"], _fields(e, MIX_FIELDS, data["sources"])) for e in data["mixes"]}
+    mixes = _put(Mix, {e["slug"]: _fields(e, MIX_FIELDS, data["sources"]) for e in data["mixes"]})
     data = _read("standards")
-    standards = {}
-    for entry in data["standards"]:
-        limits = [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]]
-        row = {
-            "name": entry["name"], "form": entry["form"], "limits": limits, "kind": entry.get("kind", "plant"),
+    standards = _put(Standard, {
+        entry["slug"]: {
+            "name": entry["name"], "form": entry["form"], "kind": entry.get("kind", "plant"),
+            "limits": [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]],
             "crop": crops[entry["crop"]] if "crop" in entry else None, "seed_class": entry.get("class", ""),
             "scheme": entry.get("scheme", ""),
-        }  # fmt: skip
-        standards[entry["slug"]] = _put(Standard, entry["slug"], row)
+        }
+        for entry in data["standards"]
+    })  # fmt: skip
     _load_seed_rules(crops)
     data = _read("methods")
-    stages = [
-        stage for entry in data["methods"] for stage in _load_method(entry, data, crops, containers, mixes, standards)
-    ]
+    methods = _put(Method, {
+        f"{entry['template']}-{entry['crop']}": _method(entry, data, crops, containers, mixes, standards)
+        for entry in data["methods"]
+    })  # fmt: skip
+    stages = [stage for entry in data["methods"] for stage in _stages(entry, data, methods, containers)]
     MethodStage.objects.filter(method__organisation=None).delete()
     MethodStage.objects.bulk_create(stages)
     _write_editions()
-    return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(data["methods"])}
+    return {"crops": len(crops), "containers": len(containers), "mixes": len(mixes), "methods": len(methods)}
 
 
 def _load_seed_rules(crops: dict[str, Any]) -> None:
     """Class schemes, isolation rules and remedies of seed crops."""
-    for entry in _read("classes")["schemes"]:
-        _put(ClassScheme, entry["slug"], {"name": entry["name"], "classes": entry["classes"], "note": entry["note"]})
+    _put(ClassScheme, {
+        e["slug"]: {"name": e["name"], "classes": e["classes"], "note": e["note"]} for e in _read("classes")["schemes"]
+    })  # fmt: skip
     data = _read("isolation")
+    rules = {}
     for entry in data["rules"]:
         for kind in entry["kinds"]:
             slug = "-".join((entry["scheme"], entry["crop"], entry["class"], entry["step"], kind)).replace(" ", "-")
-            _put(IsolationRule, slug[:80], {
+            rules[slug[:80]] = {
                 "name": f"{entry['metres']} m from {kind}", "scheme": entry["scheme"], "crop": crops[entry["crop"]],
                 "seed_class": entry["class"], "step": entry["step"], "kind": kind, "metres": entry["metres"],
                 "time_allowed": entry.get("time_allowed", False), "sources": {"metres": data["sources"][entry["source"]]},
-            })  # fmt: skip
+            }  # fmt: skip
+    _put(IsolationRule, rules)
     data = _read("remedies")
-    for entry in data["remedies"]:
-        _put(Remedy, entry["slug"], {
+    _put(Remedy, {
+        entry["slug"]: {
             "name": entry["name"], "crops": entry.get("crops", []), "parent": entry["parent"], "remedy_class": entry["class"],
             "shift_low_days": entry["shift"][0], "shift_high_days": entry["shift"][1], "until_share": entry["until"][0],
             "until_words": entry["until"][1], "at_sowing": entry.get("at_sowing", False), "caution": entry.get("caution", ""),
             "sources": {"shift": data["sources"][entry["source"]]},
-        })  # fmt: skip
+        }
+        for entry in data["remedies"]
+    })  # fmt: skip
 
 
-def _load_method(
+def _method(
     entry: dict[str, Any], data: dict[str, Any], crops: dict[str, Any], containers: dict[str, Any],
     mixes: dict[str, Any], standards: dict[str, Any],
-) -> list[MethodStage]:  # fmt: skip
-    """Write a method; its stages are given back, to be written with those of all the others."""
-    template, sources = data["templates"][entry["template"]], data["sources"]
-    crop = crops[entry["crop"]]
-    merged = {**template, **entry}
-    row = _fields(merged, METHOD_FIELDS, sources)
-    row |= {
+) -> dict[str, Any]:  # fmt: skip
+    """What a method says of itself: its template, with what the crop says otherwise."""
+    template = data["templates"][entry["template"]]
+    crop, merged = crops[entry["crop"]], {**template, **entry}
+    return _fields(merged, METHOD_FIELDS, data["sources"]) | {
         "name": template["name"].format(crop=crop.name), "crop": crop, "default": merged.get("default", True),
         "container": containers.get(merged.get("container", "")), "mix": mixes.get(merged.get("mix", "")),
         "standard": standards.get(merged.get("standard", "")),
     }  # fmt: skip
-    method = _put(Method, f"{entry['template']}-{entry['crop']}", row)
-    by_seed = row.get("by_seed", True) or row.get("way", "plants") != "plants"
+
+
+def _stages(
+    entry: dict[str, Any], data: dict[str, Any], methods: dict[str, Any], containers: dict[str, Any]
+) -> list[MethodStage]:
+    """The stages of a method, in order, each after the one before it where it does not say."""
+    method = methods[f"{entry['template']}-{entry['crop']}"]
+    by_seed = method.by_seed or method.way != "plants"
     stages, before = [], ""
-    for order, (key, base) in enumerate(template["stages"].items()):
+    for order, (key, base) in enumerate(data["templates"][entry["template"]]["stages"].items()):
         spec = {"after": before, **base, **entry.get("stages", {}).get(key, {})}
-        stages.append(_stage(method, order, key, spec, sources, containers, by_seed))
+        stages.append(_stage(method, order, key, spec, data["sources"], containers, by_seed))
         before = key
     return stages
 
