@@ -9,6 +9,7 @@ _WEEK = re.compile(r"^(?:(\d{4})\s*[-/ ]?\s*)?(?:w|wk|week|weeks)\.?\s*(\d{1,2})
 _SLASH_WEEK = re.compile(r"^(\d{1,2})\s*/\s*(\d{4})$")
 _ISO = re.compile(r"^(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ]00:00(?::00)?)?$")
 _DAY_FIRST = re.compile(r"^(\d{1,2})\s*[./ -]\s*(\d{1,2}|[A-Za-z]{3,9})\.?\s*[./ -]\s*(\d{4})$")
+_NO_YEAR = re.compile(r"^(\d{1,2})\.?\s*([A-Za-z]{3,9})\.?$")
 
 
 class UnreadableDay(ValueError):
@@ -53,7 +54,7 @@ def week_span(year: int, week: int) -> Span:
 def read_span(text: str, *, today: date) -> Span:
     """A day or a week from what a person typed.
 
-    A week without a year is the next such week from `today` on (a week that has begun counts).
+    A week or a day without a year is the next such one from `today` on (a week that has begun counts).
     Day comes before month. Raises UnreadableDay.
 
     >>> read_span("week 31", today=date(2027, 7, 6)).start
@@ -70,12 +71,27 @@ def read_span(text: str, *, today: date) -> Span:
         return span if span.end > today else week_span(today.isocalendar().year + 1, week)
     if match := _SLASH_WEEK.match(text):
         return week_span(int(match[2]), int(match[1]))
-    day = _read_day(text)
+    day = _next_day(text, today) or _read_day(text)
     if day is None:
         raise UnreadableDay(
             "unreadable_date", f"“{text}” is no day or week. Write “6 Aug 2027”, “2027-08-06” or “week 31”."
         )
     return Span(day, day + timedelta(days=1))
+
+
+def _next_day(text: str, today: date) -> date | None:
+    """The next day of this name, “1 June”, from `today` on; None where the text is none."""
+    match = _NO_YEAR.match(text)
+    if match is None or match[2].lower()[:3] not in MONTHS:
+        return None
+    for year in range(today.year, today.year + 9):  # 29 February may be eight years away
+        try:
+            day = date(year, MONTHS.index(match[2].lower()[:3]) + 1, int(match[1]))
+        except ValueError:
+            continue
+        if day >= today:
+            return day
+    raise UnreadableDay("no_such_day", f"“{text}” is not in the calendar.")
 
 
 def _read_day(text: str) -> date | None:

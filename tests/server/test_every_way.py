@@ -20,8 +20,8 @@ WAYS = {
     "plugs, one seed": ["plug-single"], "plugs, several seeds": ["plug-multi"], "bare-root": ["bare-root"], "sown in place": ["thinned-stand"],
     "broadcast and pricked on": ["pricked-on"], "mats by weight": ["mat"], "from tissue culture": ["apical-cutting"], "setts": ["sett"],
     "pre-sprouted tubers": ["chitted-tuber"], "open-pollinated": ["open-pollinated-seed"], "biennial": ["biennial-in-place", "biennial-roots"],
-    "hybrid": ["hybrid-seed"], "combined": ["drilled-seed"], "pots": ["pot", "division", "bought-in-pot"], "cut flowers": ["cut-flower"],
-    "repeated picking": ["leaf"], "cuttings": ["tip-cutting"], "slips": ["slip"], "runners": ["runner"],
+    "hybrid": ["hybrid-seed"], "combined": ["drilled-seed"], "pots": ["pot", "pot-from-plug", "division", "bought-in-pot"], "cut flowers": ["cut-flower"],
+    "repeated picking": ["leaf"], "cuttings": ["tip-cutting"], "slips": ["slip"], "runners": ["runner"], "canes": ["cane"],
 }  # fmt: skip
 DUE = date(2029, 10, 1)
 

@@ -83,7 +83,7 @@ class FortyLines(HouseCase):
         text = self.get("/orders/export").content.decode("utf-8-sig")
         table = read_text(text)
         self.assertEqual(
-            table.headings[:7], ["order", "customer", "crop", "cultivar", "form", "seed_class", "quantity"]
+            table.headings[:8], ["order", "customer", "crop", "cultivar", "form", "container", "seed_class", "quantity"]
         )
         self.assertIn("'=1+1", table.rows[0])
 

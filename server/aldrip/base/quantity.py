@@ -33,8 +33,8 @@ def split_number(text: str, field: str) -> tuple[float, str]:
     return value, (match[2] or "").strip()
 
 
-def read_count(text: str, field: str) -> int:
-    """A whole count of one or more. A unit in it is refused: the form says what is counted."""
+def read_count(text: str, field: str, what: str = "plants") -> int:
+    """A whole count of one or more. A unit in it is refused: the form says `what` is counted."""
     value, unit = split_number(text, field)
     if unit.lower() in THOUSANDS:
         value, unit = value * THOUSANDS[unit.lower()], ""
@@ -42,14 +42,14 @@ def read_count(text: str, field: str) -> int:
         raise refuse(
             field,
             "unit_in_number",
-            f"“{text}” has a unit in it. Write the number of plants alone; “{unit}” is not counted here.",
+            f"“{text}” has a unit in it. Write the number of {what} alone; “{unit}” is not counted here.",
         )
     if value < 0:
         raise refuse(field, "negative", f"{value:,.0f} is less than nothing. How many are wanted?")
     if value == 0:
         raise refuse(field, "nothing", "Nothing is wanted? Write how many, or leave the row out.")
     if value != int(value):
-        raise refuse(field, "not_whole", f"{value:g} is not a whole number of plants.")
+        raise refuse(field, "not_whole", f"{value:g} is not a whole number of {what}.")
     if value > 10_000_000:
         raise refuse(
             field, "too_large", f"{value:,.0f} is more than the 10,000,000 that one line may promise. Split it."
@@ -77,7 +77,7 @@ def read_quantity(text: str, usual: Unit, field: str) -> Quantity:
             raise refuse(field, "not_whole", f"{many:g} packets cannot be; write a whole number of them.")
         return _not_too_much(Quantity(exact(each.base * int(many)), each.unit), text, field)
     if usual.is_pieces and usual is not Unit.SEED:
-        return Quantity.of(read_count(_without(text, usual), field), usual)
+        return Quantity.of(read_count(_without(text, usual), field, usual.words), usual)
     value, typed = split_number(text, field)
     if typed.lower() in THOUSANDS:
         value, typed = value * THOUSANDS[typed.lower()], ""

@@ -19,9 +19,9 @@ from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage
 from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import unit_of
 from aldrip.batches.saving import Draft, seed_of, write_plans
-from aldrip.methods.models import Crop, Line, Method
+from aldrip.methods.models import Container, Crop, Line, Method
 from aldrip.methods.resolver import Library
-from aldrip.methods.snapshot import crop_spec, crop_values, first_container
+from aldrip.methods.snapshot import crop_spec, crop_values, delivered_in, first_container, read_snapshot
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip.orders.services import cancel_line, change_line
@@ -56,18 +56,34 @@ class Asked:
     due_from: date
     due_last: date
     line: Line | None = None
+    container: Container | None = None  # to be delivered in, where another than the method's is asked
+
+
+def _snapshot_for(ground: Ground, asked: Asked) -> dict[str, Any]:
+    """The method as it is to be used for this: with the container that is asked in the place of its own."""
+    ground.know_methods([asked.method])
+    snapshot = ground.snapshots[asked.method.pk]
+    return delivered_in(snapshot, asked.container) if asked.container else snapshot
+
+
+def _draft(ground: Ground, asked: Asked, plan: Plan, meant: Mapping[int, Decimal]) -> Draft:
+    method, line = asked.method, asked.line.pk if asked.line else None
+    if asked.container is None:
+        return Draft(plan, method, asked.crop.pk, line, meant)
+    snapshot = _snapshot_for(ground, asked)
+    begun_in = asked.container.pk if snapshot["container"] == asked.container.slug else method.container_id
+    return Draft(plan, method, asked.crop.pk, line, meant, snapshot, begun_in, method.mix_id)
 
 
 def request_for(ground: Ground, asked: Asked) -> Request:
     """What to ask of the planner for a promise."""
-    method = asked.method
-    ground.know_methods([method])
-    spec = ground.method(method.pk)
+    method, snapshot = asked.method, _snapshot_for(ground, asked)
+    spec = read_snapshot(snapshot) if asked.container else ground.method(method.pk)
     line = asked.line.slug if asked.line else None
     lot = ground.lot_for(asked.crop.slug, line) if spec.by_seed else None
     return Request(
         crop=crop_spec(crop_values(asked.crop)), method=spec, needs=asked.needs, chance=ground.chance, line=line,
-        container=first_container(ground.snapshots[method.pk]), lots=((lot, 1.0),) if lot else (),
+        container=first_container(snapshot), lots=((lot, 1.0),) if lot else (),
         anchor=Anchor(ready=ground.ready_day(asked.due_from, asked.due_last)),
     )  # fmt: skip
 
@@ -99,7 +115,9 @@ def asked_for(ground: Ground, line: OrderLine) -> Asked:
     """What an order line asks to be raised. Raises Refused."""
     method = method_for(ground, line.crop, line.form)
     needs = {line.form: needed_by(line, ground.method(method.pk))}
-    return Asked(line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line)
+    return Asked(
+        line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line, line.container
+    )
 
 
 def needed_by(line: OrderLine, method: MethodSpec) -> float:
@@ -131,7 +149,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     rows = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, allocations=None)
     if line_ids is not None:
         rows = rows.filter(pk__in=line_ids)
-    lines = list(rows.select_related("crop", "line", "order").order_by("due", "id"))
+    lines = list(rows.select_related("crop", "line", "order", "container").order_by("due", "id"))
     if not lines:
         return {"planned": 0, "unplanned": [], "late": 0, "batches": []}
     ground = Ground(ctx)
@@ -148,7 +166,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
         line.problems = [p.plain() for p in problems_of(plan, asked.due_last, ground)]
         line.chance = 0.0 if plan.ready_on >= line.due.upper else plan.quantities.chance
         line.forecast = _forecast(line, plan)
-        drafts.append(Draft(plan, asked.method, line.crop_id, line.line_id, {line.pk: line.quantity}))
+        drafts.append(_draft(ground, asked, plan, {line.pk: line.quantity}))
         served.append(line)
     ids = write_plans(ctx, drafts, ground)
     update_rows(
@@ -244,7 +262,10 @@ def new_batch(ctx: Ctx, asked: NewBatch) -> int:
         needs[spec.form] = asked.needed
     if not needs.get(spec.form) and not any(needs.values()):
         raise refuse("needed", "missing", "How many are needed?")
-    request = request_for(ground, Asked(crop, method, needs, asked.ready_on, asked.ready_on, line))
+    containers = {one.container for one in lines}
+    container = containers.pop() if len(containers) == 1 else None
+    wanted = Asked(crop, method, needs, asked.ready_on, asked.ready_on, line, container)
+    request = request_for(ground, wanted)
     if asked.lot_ids:
         lots = [ground.lots[pk] for pk in asked.lot_ids if pk in ground.lots and ground.lots[pk].crop == crop.slug]
         if len(lots) != len(asked.lot_ids):
@@ -253,7 +274,7 @@ def new_batch(ctx: Ctx, asked: NewBatch) -> int:
     plan = plan_batch(request, ground, working=False)
     take_place(ground, plan)
     meant = {one.pk: one.quantity for one in lines}
-    pk = write_plans(ctx, [Draft(plan, method, crop.pk, line.pk if line else None, meant)], ground)[0]
+    pk = write_plans(ctx, [_draft(ground, wanted, plan, meant)], ground)[0]
     batch = Batch.objects.get(pk=pk)
     fed: list[int] = []
     if asked.from_batch is not None:
@@ -272,7 +293,7 @@ def _lines_for(ctx: Ctx, asked: NewBatch, crop: Crop, method: MethodSpec) -> lis
     """The open lines that a batch is for; each must ask for what it gives. Raises Refused."""
     lines, faults = [], []
     for index, pk in enumerate(asked.order_line_ids):
-        line = one_of(ctx.rows(OrderLine).select_related("crop", "line", "order"), pk)
+        line = one_of(ctx.rows(OrderLine).select_related("crop", "line", "order", "container"), pk)
         if line is None or line.state != OrderLine.State.OPEN:
             faults.append(FieldError(f"order_line_ids.{index}", "not_open", "There is no such open order line."))
         elif line.crop.slug != crop.slug or line.form not in method.products:

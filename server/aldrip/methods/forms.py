@@ -10,6 +10,7 @@ from enum import StrEnum
 from typing import Any
 
 from aldrip.base.quantity import read_measure
+from aldrip.methods.models import Container
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.stages import Density, Part, Trait
@@ -68,6 +69,7 @@ NAME = Asked("name", "Name", needed=True)
 CAUTIONS = Asked(
     "cautions", "Cautions", Sort.LINES, hint="one a line; shown where the work is done", start=[], more=True
 )
+CONTAINER_KINDS = tuple((str(value), str(words)) for value, words in Container.Kind.choices)
 POLLINATION = (("insect", "by insects"), ("wind", "by wind"), ("self", "by itself"))
 PARTS_OF_DAY = tuple((one, one) for one in ("early", "morning", "afternoon", "evening"))
 TASK_AT = (("before", "the day before"), ("start", "when it begins"), ("end", "when it ends"))
@@ -163,7 +165,8 @@ FORMS: dict[str, tuple[Asked, ...]] = {
     ),
     "container": (
         NAME,
-        Asked("cells", "Cells", Sort.WHOLE, needed=True, low=1, high=20_000, hint="1 for a pot, a crate or a bed"),
+        Asked("kind", "Kind", Sort.CHOICE, choices=CONTAINER_KINDS, start="tray", needed=True),
+        Asked("cells", "Cells", Sort.WHOLE, needed=True, low=1, high=20_000, hint="1 for a pot, a bag or a bed"),
         _number("cell_ml", "A cell holds", "ml", low=0.1, high=1e6, needed=True),
         _number("length_cm", "Length", "cm", low=1, high=10_000, needed=True),
         _number("width_cm", "Width", "cm", low=1, high=10_000, needed=True),

@@ -30,7 +30,7 @@ CROP_FIELDS = (
     "name", "botanical_name", "other_names", "tgw_g", "germination", "germination_sd", "minimum_germination",
     "cover", "depth_mm", "watch_for", "cautions", "family", "pollination", "base_c", "upper_c", "stages_seen", "pollinators",
 )  # fmt: skip
-CONTAINER_FIELDS = ("name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
+CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
     "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note", "way",

@@ -98,8 +98,18 @@ class Line(Shared):
 
 
 class Container(Shared):
-    """A tray or pot."""
+    """What young plants are raised and delivered in."""
 
+    class Kind(models.TextChoices):
+        TRAY = "tray", "tray of cells"
+        OPEN = "open", "open tray"
+        BLOCKS = "blocks", "tray of blocks"
+        POT = "pot", "pot"
+        PACK = "pack", "pack"
+        CRATE = "crate", "crate"
+        BAG = "bag", "bag"
+
+    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.TRAY)
     cells = models.PositiveIntegerField()
     cell_ml = models.FloatField()
     length_cm = models.FloatField()

@@ -89,6 +89,23 @@ def with_container(snapshot: Mapping[str, Any], container: Container) -> dict[st
     return {**snapshot, "containers": containers, "container": container.slug}
 
 
+#: Stages that set what grows into another container.
+CHANGES = ("prick", "pot")
+
+
+def delivered_in(snapshot: Mapping[str, Any], container: Container) -> dict[str, Any]:
+    """The snapshot with another container to be delivered in: the last one that it changes into, else the one it begins in."""
+    changes = [stage["key"] for stage in snapshot["stages"] if stage["container"] or stage["kind"] in CHANGES]
+    if not changes:
+        return with_container(snapshot, container)
+    stages = [
+        {**stage, "container": container.slug} if stage["key"] == changes[-1] else stage for stage in snapshot["stages"]
+    ]
+    return {
+        **snapshot, "stages": stages, "containers": {**snapshot["containers"], container.slug: container_values(container)}
+    }  # fmt: skip
+
+
 def upgraded(
     snapshot: Mapping[str, Any], *, crop: Crop | None = None, container: Container | None = None, mix: Mix | None = None
 ) -> dict[str, Any]:

@@ -7,14 +7,15 @@ from django.http import HttpResponse
 from ninja import File, Schema
 from ninja.files import UploadedFile
 
-from aldrip.accounts.context import Ctx
+from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
+from aldrip.base.schemas import Done
 from aldrip.base.words import plural
 from aldrip.orders import rows as order_rows
-from aldrip.orders import services
-from aldrip.orders.models import OrderLine
+from aldrip.orders import said, services
+from aldrip.orders.models import OrderLine, OwnWord, WaitingRow
 from aldrip.orders.promised import shown
 
 room = Room("orders")
@@ -28,11 +29,20 @@ class RowIO(Schema):
     crop: str = ""
     cultivar: str = ""
     form: str = ""
+    container: str = ""
     seed_class: str = ""
     quantity: str = ""
     due: str = ""
     until: str = ""
     note: str = ""
+
+
+class ChoiceOut(Schema):
+    """What may have been meant. `keep`: to be settled for the house, rather than written into the row."""
+
+    value: str
+    words: str
+    keep: bool
 
 
 class FaultOut(Schema):
@@ -41,13 +51,18 @@ class FaultOut(Schema):
     column_words: str
     code: str
     message: str
+    crop: str = ""
+    choices: list[ChoiceOut] = []
 
 
 class UnderstoodOut(Schema):
     """What a row was understood as, in words."""
 
     crop: str
+    crop_slug: str
+    cultivar: str
     form: str
+    container: str
     quantity: float
     unit: str
     due_from: date
@@ -60,10 +75,35 @@ class CheckedOut(Schema):
     lines: list[int]
     understood: list[UnderstoodOut | None]
     faults: list[FaultOut]
+    waited: list[int] = []
 
 
 class RowsIn(Schema):
     rows: list[RowIO]
+
+
+class TakeIn(RowsIn):
+    """`keep`: rows that do not hold yet are kept waiting. `waited`: rows among these that waited until now."""
+
+    keep: bool = False
+    waited: list[int] = []
+
+
+class WordIn(Schema):
+    """What words in a column mean here from now on; `crop` (a slug) where they hang on one."""
+
+    column: str
+    said: str
+    means: str
+    crop: str = ""
+
+
+class WordOut(WordIn):
+    id: int
+
+
+class LetGoIn(Schema):
+    waiting: list[int]
 
 
 class PasteIn(Schema):
@@ -80,6 +120,7 @@ class OrderLineOut(Schema):
     crop: str
     cultivar: str
     form: str
+    container: str
     seed_class: str
     quantity: float
     unit: str
@@ -106,7 +147,8 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
     return {
         "id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
         "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": shown(line.quantity, line.unit), "unit": line.unit,
+        "cultivar": line.line.name if line.line else "", "form": line.form,
+        "container": line.container.name if line.container else "", "seed_class": line.seed_class, "quantity": shown(line.quantity, line.unit), "unit": line.unit,
         "due_from": line.due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": line.state,
         "state_words": line.get_state_display(),
         "chance": line.chance, "forecast": shown(line.forecast, line.unit), "delivered": shown(line.delivered, line.unit), "short_cause": line.short_cause,
@@ -117,7 +159,11 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
 
 @room.get("/orders", "see", response=list[OrderLineOut])
 def orders(ctx: Ctx) -> Any:
-    lines = ctx.rows(OrderLine).select_related("order", "crop", "line").order_by("due", "order__number", "number")
+    lines = (
+        ctx.rows(OrderLine)
+        .select_related("order", "crop", "line", "container")
+        .order_by("due", "order__number", "number")
+    )
     served: dict[int, list[tuple[int, str]]] = {}
     pairs = (
         ctx.rows(OrderLine)
@@ -139,14 +185,16 @@ def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str
         "rows": rows, "lines": lines,
         "understood": [
             None if row is None else {
-                "crop": row.crop.name, "form": row.form, "quantity": float(row.quantity.shown), "unit": row.quantity.unit.words, "due_from": row.due.start,
+                "crop": row.crop.name, "crop_slug": row.crop.slug, "cultivar": row.line.name if row.line else "", "form": row.form,
+                "container": row.container.name if row.container else "", "quantity": float(row.quantity.shown), "unit": row.quantity.unit.words, "due_from": row.due.start,
                 "due_last": row.due.last, "week": row.due.start.isocalendar().week,
             }
             for row in checked.read
         ],
         "faults": [
             {"row": f.row, "column": f.column, "column_words": order_rows.WORDS.get(f.column, f.column), "code": f.code,
-             "message": f.message}
+             "message": f.message, "crop": f.crop,
+             "choices": [{"value": c.value, "words": c.words, "keep": c.keep} for c in f.choices]}
             for f in checked.faults
         ],
     }  # fmt: skip
@@ -176,15 +224,59 @@ def import_check(ctx: Ctx, body: RowsIn) -> Any:
 
 class TakenIn(Schema):
     lines: list[int]
+    waiting: int
     message: str
 
 
 @room.post("/orders", "orders.edit", response=TakenIn)
-def take_in(ctx: Ctx, body: RowsIn) -> Any:
-    """Save order rows, all or none; the same door for one row typed and a file imported."""
+def take_in(ctx: Ctx, body: TakeIn) -> Any:
+    """Save order rows, all or none, or with `keep` what holds; the same door for one row typed and a file imported."""
     _not_too_many(body)
-    lines = services.take_in(ctx, [row.dict() for row in body.rows])
-    return {"lines": lines, "message": f"Took in {plural(len(lines), 'order line')}."}
+    rows, waiting = [row.dict() for row in body.rows], 0
+    if body.keep:
+        lines, waiting = services.take_in_what_holds(ctx, rows, body.waited)
+    else:
+        lines = services.take_in(ctx, rows)
+    told = f"Took in {plural(len(lines), 'order line')}." if lines else ""
+    return {
+        "lines": lines,
+        "waiting": waiting,
+        "message": f"{told} {plural(waiting, 'row')} wait." if waiting else told,
+    }
+
+
+@room.get("/orders/waiting", "orders.edit", response=CheckedOut)
+def waiting(ctx: Ctx) -> Any:
+    """Order rows that wait to be understood, judged as the library is now."""
+    kept = list(ctx.rows(WaitingRow).order_by("id"))
+    rows = [RowIO(**one.row).dict() for one in kept]
+    return {**_checked(ctx, rows, list(range(1, len(rows) + 1))), "waited": [one.pk for one in kept]}
+
+
+@room.post("/orders/waiting/let-go", "orders.edit", response=Done)
+def let_go(ctx: Ctx, body: LetGoIn) -> Any:
+    """Leave waiting rows out for good."""
+    return {"message": f"Left {plural(services.let_go(ctx, body.waiting), 'row')} out."}
+
+
+@room.get("/orders/words", "see", response=list[WordOut])
+def own_words(ctx: Ctx) -> Any:
+    """What words in orders mean in this house."""
+    return list(ctx.rows(OwnWord).order_by("column", "crop", "said").values("id", "column", "said", "crop", "means"))
+
+
+@room.post("/orders/words", "orders.edit", response=Done)
+def settle_word(ctx: Ctx, body: WordIn) -> Any:
+    """Settle what words in a column mean from now on."""
+    said.settle_word(ctx, body.column, body.said, body.means, body.crop)
+    return {"message": f"“{body.said}” is settled."}
+
+
+@room.post("/orders/words/{ref:word_id}/forget", "orders.edit", response=Done)
+def forget_word(ctx: Ctx, word_id: Ref) -> Any:
+    """Let words mean nothing of their own again."""
+    said.forget_word(ctx, word_id)
+    return {"message": "Forgotten."}
 
 
 def _not_too_many(body: RowsIn) -> None:

@@ -3,9 +3,9 @@
 from django.contrib.postgres.fields import DateRangeField
 from django.db import models
 
-from aldrip.accounts.models import Organisation
+from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Known
-from aldrip.methods.models import Crop, Line, Standard
+from aldrip.methods.models import Container, Crop, Line, Standard
 from aldrip_core.problems import read, sentence
 
 
@@ -44,6 +44,9 @@ class OrderLine(Known):
     crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="+")
     line = models.ForeignKey(Line, on_delete=models.PROTECT, null=True, related_name="+")
     form = models.CharField(max_length=40)
+    container = models.ForeignKey(
+        Container, on_delete=models.PROTECT, null=True, related_name="+"
+    )  # asked to be delivered in
     quantity = models.DecimalField(max_digits=16, decimal_places=4)
     unit = models.CharField(max_length=30, default="plants")
     due = DateRangeField()
@@ -71,3 +74,34 @@ class OrderLine(Known):
     def problem(self) -> str:
         """What stands against the promise, in a sentence."""
         return sentence(read(self.problems))
+
+
+class OwnWord(Known):
+    """What a house means by words that its orders use: “iceberg lettuce” is lettuce, “module” is a plug.
+
+    `means` is a crop's slug, a form, or a cultivar's name; `crop` the slug of the crop that it is said of, where it hangs on one.
+    """
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="+")
+    column = models.CharField(max_length=12)
+    said = models.CharField(max_length=120)
+    crop = models.CharField(max_length=80, blank=True)
+    means = models.CharField(max_length=120)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "column", "said", "crop"], name="own_word_once")]
+
+    def __str__(self) -> str:
+        return f"{self.said}: {self.means}"
+
+
+class WaitingRow(Known):
+    """An order row that could not be taken in yet, as it was written: an unknown crop, a form that no method gives."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="+")
+    row = models.JSONField()
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    since = models.DateField()
+
+    def __str__(self) -> str:
+        return f"{self.row.get('quantity', '')} {self.row.get('crop', '')}"

@@ -1,17 +1,20 @@
 """An order row as a person wrote it, read and judged: every fault with its column and a sentence."""
 
-import difflib
-from collections.abc import Callable, Mapping, Sequence
+import re
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from typing import Protocol
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
 from aldrip.base.quantity import read_quantity
-from aldrip.methods.models import Crop, Line, Method, Standard, usual_class
+from aldrip.methods.models import Container, Crop, Line, Method, Standard, usual_class
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
+from aldrip.orders.said import OwnWords
+from aldrip_core.names import Names, Said, find_form, plain, read_form
 from aldrip_core.units import Quantity, Unit, unit
 from aldrip_core.weeks import Span, UnreadableDay, read_span
 
@@ -21,6 +24,7 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "crop": ("crop", "kind", "plant", "species"),
     "cultivar": ("cultivar", "variety", "line", "var"),
     "form": ("form", "product", "as", "type"),
+    "container": ("container", "tray", "tray size", "size", "pot", "pot size", "cells"),
     "seed_class": ("class", "seed class", "category", "grade of seed"),
     "quantity": ("quantity", "number", "count", "plants", "qty", "how many", "pieces"),
     "due": ("due", "week", "date", "delivery", "delivery week", "delivery date", "wanted", "when", "from"),
@@ -29,10 +33,9 @@ COLUMNS: dict[str, tuple[str, ...]] = {
 }
 NEEDED = ("customer", "crop", "form", "quantity", "due")
 WORDS = {
-    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form", "seed_class": "Class",
+    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form", "container": "Container", "seed_class": "Class",
     "quantity": "Quantity", "due": "Due", "until": "Until", "note": "Note",
 }  # fmt: skip
-Wrong = Callable[[str, str, str], None]
 LIMITS = {"order": 30, "customer": 120, "cultivar": 120, "note": 300}
 
 
@@ -50,6 +53,7 @@ class ReadRow:
     note: str
     standard_id: int | None
     seed_class: str = ""
+    container: Container | None = None
 
     def key(self) -> tuple[object, ...]:
         """Two rows with the same key say the same thing twice."""
@@ -60,6 +64,7 @@ class ReadRow:
             self.crop.pk,
             line,
             self.form,
+            self.container.pk if self.container else None,
             self.seed_class,
             self.quantity.base,
             self.quantity.unit.base,
@@ -69,13 +74,24 @@ class ReadRow:
 
 
 @dataclass(frozen=True)
+class Choice:
+    """What may have been meant. `keep`: it settles what such words mean in this house from now on."""
+
+    value: str
+    words: str
+    keep: bool = False
+
+
+@dataclass(frozen=True)
 class Fault:
-    """What is wrong with one cell."""
+    """What is wrong with one cell, and what may have been meant."""
 
     row: int
     column: str
     code: str
     message: str
+    choices: tuple[Choice, ...] = ()
+    crop: str = ""  # the slug of the crop that the row was understood to mean
 
 
 @dataclass
@@ -110,17 +126,24 @@ def rows_of(table: Table) -> list[dict[str, str]]:
 
 
 class Reader:
-    """Reads rows against the library of an organisation; six queries in all."""
+    """Reads rows against the library of an organisation, in a fixed number of queries."""
 
     def __init__(self, ctx: Ctx) -> None:
         self.today = ctx.today
         library = Library(ctx)
-        self.crops: dict[str, Crop] = {}
+        self.own_words = OwnWords(ctx)
+        self.crops: Names[Crop] = Names()
+        self.by_slug: dict[str, Crop] = {}
         for crop in library.rows(Crop):
+            self.by_slug[crop.slug] = crop
             for name in (crop.name, crop.slug, crop.botanical_name, *crop.other_names):
                 if name:
-                    self.crops[_plain(name)] = crop
-        self.lines = {(line.crop.slug, _plain(line.name)): line for line in library.rows(Line).select_related("crop")}
+                    self.crops.add(name, crop)
+        self.lines: dict[str, Names[Line]] = {}
+        self.cultivars: dict[str, list[str]] = {}
+        for line in library.rows(Line).select_related("crop").order_by("name"):
+            self.lines.setdefault(line.crop.slug, Names()).add(line.name, line)
+            self.cultivars.setdefault(line.crop.slug, []).append(line.name)
         self.forms: dict[str, dict[str, Method]] = {}
         own_standards = library.own(Standard)
         methods = library.rows(Method).select_related("crop", "standard").prefetch_related("stages")
@@ -132,6 +155,7 @@ class Reader:
             for stage in method.stages.all():  # what comes beside the main form can be promised too
                 if stage.product:
                     forms.setdefault(stage.product, method)
+        self.containers = list(library.ordered(Container))
         scheme = library.scheme
         self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
@@ -142,8 +166,10 @@ class Reader:
         """One row: what it says, or every fault in it."""
         faults: list[Fault] = []
 
-        def wrong(column: str, code: str, message: str) -> None:
-            faults.append(Fault(number, column, code, message))
+        crop: Crop | None = None
+
+        def wrong(column: str, code: str, message: str, choices: Sequence[Choice] = ()) -> None:
+            faults.append(Fault(number, column, code, message, tuple(choices), crop.slug if crop else ""))
 
         for name, limit in LIMITS.items():
             if len(row.get(name, "")) > limit:
@@ -155,28 +181,22 @@ class Reader:
         line = self._line(row, crop, wrong)
         asked = self._form(row, crop, wrong)
         form = asked[1] if asked else None
+        container = self._container(row, form, wrong)
         seed_class = self._class(row, form, wrong)
-        quantity = Quantity.of(0, Unit.PLANT)
-        try:
-            quantity = read_quantity(
-                row.get("quantity", ""), unit(form.unit) if form is not None else Unit.PLANT, "quantity"
-            )
-        except Refused as refused:
-            text = row.get("quantity", "").strip()
-            said = refused.errors[0]
-            wrong(
-                "quantity",
-                said.code if text else "missing",
-                said.message if text else "How many? Write the number of plants, or the kilos of seed.",
-            )
+        quantity = _quantity(row, unit(form.unit) if form is not None else None, wrong)
         due = self._due(row, wrong)
-        if faults or crop is None or asked is None or form is None or due is None:
+        if faults or crop is None or asked is None or form is None or due is None or quantity is None:
             return None, faults
         standard = form.standard_id if form.way == "plants" else self.standards.get((crop.slug, seed_class))
         return ReadRow(row.get("order", "").strip(), customer, crop, line, asked[0], quantity, due,
-                       row.get("note", "").strip(), standard, seed_class), faults  # fmt: skip
+                       self._note(row, crop), standard, seed_class, container), faults  # fmt: skip
 
-    def _class(self, row: Mapping[str, str], form: Method | None, wrong: Wrong) -> str:
+    def _note(self, row: Mapping[str, str], crop: Crop) -> str:
+        """The note; where none is written, the words in which the crop was ordered, if they say more than its name."""
+        note, text = row.get("note", "").strip(), row.get("crop", "").strip()
+        return note or (f"Ordered as {text}" if self.crops.find(text) != crop else "")
+
+    def _class(self, row: Mapping[str, str], form: Method | None, wrong: "Wrong") -> str:
         """The class of seed that is asked, by its name; what the method gives where none is written."""
         text = row.get("seed_class", "").strip()
         if form is None or form.way == "plants":
@@ -184,62 +204,87 @@ class Reader:
         if not text:
             return usual_class(form.layout, self.scheme)
         for slug, name in self.classes.items():
-            if _plain(text) in (_plain(slug), _plain(name)):
+            if plain(text) in (plain(slug), plain(name)):
                 return slug
-        wrong(
-            "seed_class",
-            "unknown_class",
-            f"“{text}” is no class of seed here. Known: {', '.join(self.classes.values())}.",
-        )
+        told = f"“{text}” is no class of seed here. Known: {', '.join(self.classes.values())}."
+        wrong("seed_class", "unknown_class", told, [Choice(name, name) for name in self.classes.values()])
         return ""
 
-    def _crop(self, row: Mapping[str, str], wrong: Wrong) -> Crop | None:
+    def _crop(self, row: Mapping[str, str], wrong: "Wrong") -> Crop | None:
         text = row.get("crop", "").strip()
         if not text:
             wrong("crop", "missing", "Which crop? Write its name.")
             return None
-        crop = self.crops.get(_plain(text))
+        crop = self.crops.find(text) or self.by_slug.get(self.own_words.meant("crop", text))
         if crop is None:
-            near = difflib.get_close_matches(_plain(text), self.crops, n=1, cutoff=0.6)
-            hint = f" Did you mean {self.crops[near[0]].name}?" if near else " Add it in Methods, or correct the name."
-            wrong("crop", "unknown_crop", f"“{text}” is not in the library.{hint}")
+            near = self.crops.near(text)
+            hint = f"Did you mean {' or '.join(one.name for one in near)}?" if near else "Add it, or correct the name."
+            choices = [Choice(one.slug, one.name, keep=True) for one in near]
+            wrong("crop", "unknown_crop", f"“{text}” is not in the library. {hint}", choices)
         return crop
 
-    def _line(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> Line | None:
+    def _line(self, row: Mapping[str, str], crop: Crop | None, wrong: "Wrong") -> Line | None:
         text = row.get("cultivar", "").strip()
         if not text or crop is None:
             return None
-        line = self.lines.get((crop.slug, _plain(text)))
+        known = self.lines.get(crop.slug, Names())
+        line = known.find(text) or known.find(self.own_words.meant("cultivar", text, crop.slug))
         if line is None:
-            known = (
-                ", ".join(sorted(one.name for (slug, _), one in self.lines.items() if slug == crop.slug)) or "none yet"
-            )
-            wrong(
-                "cultivar", "unknown_cultivar", f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {known}."
-            )
+            listed = ", ".join(self.cultivars.get(crop.slug, ())) or "none yet"
+            told = f"“{text}” is no cultivar of {crop.name.lower()} here. Known: {listed}."
+            choices = [Choice(one.name, one.name, keep=True) for one in known.near(text)]
+            wrong("cultivar", "unknown_cultivar", told, choices)
         return line
 
-    def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: Wrong) -> tuple[str, Method] | None:
+    def _form(self, row: Mapping[str, str], crop: Crop | None, wrong: "Wrong") -> tuple[str, Method] | None:
         """The form as it is kept, and the method that gives it."""
         text = row.get("form", "").strip()
         known = self.forms.get(crop.slug, {}) if crop else {}
         listed = ", ".join(sorted(known)) or "plug, pot, rooted cutting"
         if not text:
-            wrong("form", "missing", f"In which form? Write one of: {listed}.")
+            wrong("form", "missing", f"In which form? Write one of: {listed}.", [Choice(one, one) for one in known])
             return None
         if crop is None:
             return None
-        plain = _plain(text)
-        found = next(((form, m) for form, m in known.items() if plain in (_plain(form), _plain(form) + "s")), None)
-        if found is None:
+        found = next((form for form in known if plain(form) == plain(text)), None)
+        found = found or find_form(read_form(text), known) or self.own_words.meant("form", text, crop.slug)
+        if found not in known:
             told = f"{crop.name} is not raised as “{text}” here. Known: {listed}."
             if not known:
                 told = f"No method raises {crop.name.lower()} yet. Say how in Methods."
-            wrong("form", "unknown_form", told)
+            wrong("form", "unknown_form", told, [Choice(one, one, keep=True) for one in sorted(known)])
             return None
+        return found, known[found]
+
+    def _container(self, row: Mapping[str, str], form: Method | None, wrong: "Wrong") -> Container | None:
+        """What plants are to be delivered in, where the row says so in its own column or along with the form."""
+        text, beside = row.get("container", "").strip(), row.get("form", "").strip()
+        if form is None or form.way != "plants":
+            return None
+        column, typed = ("container", text) if text else ("form", beside)
+        named = next((one for one in self.containers if plain(one.name) == plain(text)), None) if text else None
+        said = read_form(typed)
+        if named is not None or (not text and said.cells is None and said.width_cm is None):
+            return named
+        found = next((one for one in self.containers if _fits(one, said)), None)
+        if found is None:
+            what = (
+                f"tray of {said.cells}"
+                if said.cells
+                else f"pot of {said.width_cm:g} cm"
+                if said.width_cm
+                else f"“{text}”"
+            )
+            near = sorted(self.containers, key=lambda one: _apart(one, said))[:3]
+            told = (
+                f"There is no {what} here. Add it in Methods, or take another: {', '.join(one.name for one in near)}."
+            )
+            # Written in its own column, whatever column the size was found in.
+            choices = [Choice(one.name, one.name) for one in near]
+            wrong(column, "unknown_container", told, choices)
         return found
 
-    def _due(self, row: Mapping[str, str], wrong: Wrong) -> Span | None:
+    def _due(self, row: Mapping[str, str], wrong: "Wrong") -> Span | None:
         span = self._span(row.get("due", ""), "due", wrong)
         if span is None:
             return None
@@ -260,17 +305,65 @@ class Reader:
             return None
         return span
 
-    def _span(self, text: str, column: str, wrong: Wrong) -> Span | None:
-        plain = f"week {text.strip()}" if text.strip().isdigit() and len(text.strip()) <= 2 else text
+    def _span(self, text: str, column: str, wrong: "Wrong") -> Span | None:
+        typed = f"week {text.strip()}" if text.strip().isdigit() and len(text.strip()) <= 2 else text
         try:
-            return read_span(plain, today=self.today)
+            return read_span(typed, today=self.today)
         except UnreadableDay as error:
             wrong(column, error.code, str(error))
             return None
 
 
-def _plain(text: str) -> str:
-    return " ".join(text.lower().replace("-", " ").replace("_", " ").split())
+class Wrong(Protocol):
+    """Tells of a fault in a column of the row that is read."""
+
+    def __call__(self, column: str, code: str, message: str, choices: Sequence[Choice] = ()) -> None: ...
+
+
+#: Containers that are told by how many they hold; the rest by their width.
+BY_CELLS = (Container.Kind.TRAY, Container.Kind.BLOCKS, Container.Kind.PACK)
+
+
+def _fits(container: Container, said: Said) -> bool:
+    return container.kind in _sorts(said) and _apart(container, said) == 0
+
+
+def _sorts(said: Said) -> tuple[str, ...]:
+    return BY_CELLS if said.cells is not None else (Container.Kind.POT,)
+
+
+def _apart(container: Container, said: Said) -> float:
+    """How far a container is from the size that was said; one of another sort is farthest."""
+    there, wanted = (
+        (container.cells, said.cells) if said.cells is not None else (container.width_cm, said.width_cm or 0)
+    )
+    return abs(there - wanted) + (0 if container.kind in _sorts(said) else 1e6)
+
+
+DOTTED = re.compile(r"^\d{1,3}(\.\d{3})+$")
+
+
+def _quantity(row: Mapping[str, str], usual: Unit | None, wrong: Wrong) -> Quantity | None:
+    """How much, in the unit of the form; where that is not known, only whether there is a number."""
+    text = row.get("quantity", "").strip()
+    counted = usual is None or (usual.is_pieces and usual is not Unit.SEED)
+    if counted and DOTTED.match(text):
+        whole = text.replace(".", "")
+        told = (
+            f"“{text}”: is that {int(whole):,}, or {float(text.split('.')[0]):g} and a part? Write it without a point."
+        )
+        wrong("quantity", "two_ways", told, [Choice(f"{int(whole):,}", f"{int(whole):,}")])
+        return None
+    try:
+        if usual is not None:
+            return read_quantity(text, usual, "quantity")
+        if not text:
+            read_quantity(text, Unit.PLANT, "quantity")
+    except Refused as refused:
+        said = refused.errors[0]
+        empty = "How many? Write the number of plants, or the kilos of seed."
+        wrong("quantity", said.code if text else "missing", said.message if text else empty)
+    return None
 
 
 def _day(day: date) -> str:
@@ -282,10 +375,10 @@ def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
     reader, checked = Reader(ctx), Checked()
     seen: dict[tuple[object, ...], int] = {}
     numbered = set(ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).values_list(
-        "order__number", "crop_id", "line_id", "form", "seed_class", "quantity", "due"))  # fmt: skip
+        "order__number", "crop_id", "line_id", "form", "container_id", "seed_class", "quantity", "due"))  # fmt: skip
     saved: set[tuple[object, ...]] = {
-        (number, crop, line, form, seed_class, quantity, due.lower, due.upper)
-        for number, crop, line, form, seed_class, quantity, due in numbered
+        (number, crop, line, form, container, seed_class, quantity, due.lower, due.upper)
+        for number, crop, line, form, container, seed_class, quantity, due in numbered
     }
     customers: dict[str, str] = {
         number: customer
@@ -327,6 +420,7 @@ def _repeats(
             read.crop.pk,
             line,
             read.form,
+            read.container.pk if read.container else None,
             read.seed_class,
             read.quantity.base,
             read.due.start,

@@ -12,13 +12,13 @@ from aldrip.base.bulk import copy_rows, days, json_value, take_ids
 from aldrip.base.errors import Conflict, FieldError, Refused, refuse
 from aldrip.base.importing import neutral
 from aldrip.base.words import plural
-from aldrip.orders.models import Order, OrderLine
+from aldrip.orders.models import Order, OrderLine, WaitingRow
 from aldrip.orders.promised import shown
 from aldrip.orders.rows import COLUMNS, ReadRow, check
 from aldrip_core.units import Unit, from_base, plain, unit
 
 LINE = (
-    "id", "organisation", "order", "number", "crop", "line", "form", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
+    "id", "organisation", "order", "number", "crop", "line", "form", "container", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
     "under_percent", "delivered", "short_cause", "problems", "version",
 )  # fmt: skip
 
@@ -32,7 +32,49 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     checked = check(ctx, rows)
     if checked.faults:
         raise Refused([FieldError(f"rows.{f.row}.{f.column}", f.code, f.message) for f in checked.faults])
+    return _save(ctx, [row for row in checked.read if row is not None])
+
+
+@act
+def take_in_what_holds(
+    ctx: Ctx, rows: Sequence[Mapping[str, str]], waited: Sequence[int] = ()
+) -> tuple[list[int], int]:
+    """Save the order rows that hold, and keep the others waiting as they are written.
+
+    waited: rows that waited until now and are among these. Raises Conflict when one of them is waiting no more.
+    Returns the ids of the new lines and how many rows wait.
+    """
+    here = ctx.rows(WaitingRow).select_for_update().filter(pk__in=waited)
+    if len(here) != len(set(waited)):
+        raise Conflict("Somebody else has gone on with rows that waited. Nothing of yours was saved.", version=0)
+    here.delete()
+    checked = check(ctx, rows)
     read = [row for row in checked.read if row is not None]
+    made = _save(ctx, read) if read else []
+    waiting = [row for row, held in zip(rows, checked.read, strict=True) if held is None]
+    if not read and not waiting:
+        raise refuse("rows", "empty", "There is nothing to take in.")
+    kept = [dict(row) for row in waiting]
+    WaitingRow.objects.bulk_create(
+        WaitingRow(organisation=ctx.organisation, row=row, by=ctx.user, since=ctx.today) for row in kept
+    )
+    if kept:
+        ctx.record("orders.keep_waiting", f"Kept {plural(len(kept), 'order row')} waiting.", after={"rows": len(kept)})
+    return made, len(kept)
+
+
+@act
+def let_go(ctx: Ctx, waiting: Sequence[int]) -> int:
+    """Leave waiting order rows out for good."""
+    gone = list(ctx.rows(WaitingRow).select_for_update().filter(pk__in=waiting))
+    if gone:
+        told = f"Left {plural(len(gone), 'waiting order row')} out."
+        ctx.record("orders.let_go", told, before={"rows": [one.row for one in gone][:100]})
+    ctx.rows(WaitingRow).filter(pk__in=[one.pk for one in gone]).delete()
+    return len(gone)
+
+
+def _save(ctx: Ctx, read: Sequence[ReadRow]) -> list[int]:
     if not read:
         raise refuse("rows", "empty", "There is nothing to take in.")
     orders = _orders_for(ctx, read)
@@ -46,8 +88,8 @@ def take_in(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> list[int]:
     for pk, row, order in zip(made, read, orders, strict=True):
         counts[order.pk] = counts.get(order.pk, 0) + 1
         lines.append((
-            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form, row.quantity.base,
-            row.quantity.unit.words, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", json_value([]), 1,
+            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form,
+            row.container.pk if row.container else None, row.quantity.base, row.quantity.unit.words, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", json_value([]), 1,
         ))  # fmt: skip
     copy_rows(OrderLine, LINE, lines)
     names = sorted({order.number for order in orders})
@@ -98,7 +140,7 @@ def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str], version: int) ->
     assert read is not None
     before = {"quantity": str(line.quantity), "unit": line.unit, "due": [str(line.due.lower), str(line.due.upper)]}
     line.quantity, line.unit = read.quantity.base, read.quantity.unit.words
-    line.due, line.note = DateRange(read.due.start, read.due.end), read.note
+    line.due, line.note, line.container = DateRange(read.due.start, read.due.end), read.note, read.container
     line.version += 1
     line.save()
     ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}.", line, before=before,
@@ -134,7 +176,8 @@ def as_row(line: OrderLine) -> dict[str, str]:
     last = line.due.upper - timedelta(days=1)
     return {
         "order": line.order.number, "customer": line.order.customer, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form, "seed_class": line.seed_class, "quantity": typed_quantity(line),
+        "cultivar": line.line.name if line.line else "", "form": line.form,
+        "container": line.container.name if line.container else "", "seed_class": line.seed_class, "quantity": typed_quantity(line),
         "due": line.due.lower.isoformat(), "until": last.isoformat(), "note": line.note,
     }  # fmt: skip
 
@@ -144,7 +187,7 @@ def export(ctx: Ctx) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow([*COLUMNS, "state", "chance", "delivered"])
-    for line in ctx.rows(OrderLine).select_related("order", "crop", "line").order_by("due", "id"):
+    for line in ctx.rows(OrderLine).select_related("order", "crop", "line", "container").order_by("due", "id"):
         chance = "" if line.chance is None else f"{line.chance:.4f}"
         writer.writerow(
             [*(neutral(v) for v in as_row(line).values()), line.state, chance, shown(line.delivered, line.unit)]

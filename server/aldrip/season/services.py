@@ -19,7 +19,7 @@ from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.methods.resolver import Library
-from aldrip.orders.models import OrderLine
+from aldrip.orders.models import OrderLine, WaitingRow
 from aldrip.seedcrops.flowering import match_of
 from aldrip.seedcrops.isolation import Surroundings, judge
 from aldrip.seedcrops.laying import saved_batch
@@ -86,6 +86,12 @@ def _orders(ctx: Ctx) -> list[Decision]:
                                 f"Order {line.order.number} will not be filled in time.")  # fmt: skip
         found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",
                               f"{line.order.customer}, {promised(line)} {line.crop.name.lower()}: {text}", f"/orders?line={line.pk}", "See the cures"))  # fmt: skip
+    waiting = list(ctx.rows(WaitingRow).order_by("id").values_list("row__crop", flat=True))
+    if waiting:
+        named = ", ".join(list(dict.fromkeys(str(name) for name in waiting if name))[:3])
+        verb = "waits" if len(waiting) == 1 else "wait"
+        found.append(Decision("orders", None, f"{plural(len(waiting), 'order row')} {verb}",
+                              f"{plural(len(waiting), 'order row')} {verb} to be understood: {named or 'no crop written'}.", "/orders/import", "Go on with them"))  # fmt: skip
     return found
 
 

@@ -51,6 +51,14 @@ export const editionsQuery = (kind: string, slug: string) =>
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
 export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
+export const waitingQuery = queryOptions({
+  queryKey: ["orders", "waiting"],
+  queryFn: () => take(api.GET("/api/orders/waiting")),
+});
+export const wordsQuery = queryOptions({
+  queryKey: ["orders", "words"],
+  queryFn: () => take(api.GET("/api/orders/words")),
+});
 export const batchesQuery = queryOptions({ queryKey: ["batches"], queryFn: () => take(api.GET("/api/batches")) });
 export const lotsQuery = queryOptions({ queryKey: ["lots"], queryFn: () => take(api.GET("/api/lots")) });
 export const deliveriesQuery = queryOptions({

@@ -812,7 +812,7 @@ export interface paths {
         put?: never;
         /**
          * Take In
-         * @description Save order rows, all or none; the same door for one row typed and a file imported.
+         * @description Save order rows, all or none, or with `keep` what holds; the same door for one row typed and a file imported.
          */
         post: operations["aldrip_orders_api_take_in"];
         delete?: never;
@@ -875,6 +875,90 @@ export interface paths {
          * @description Judge rows as they are now; nothing is saved.
          */
         post: operations["aldrip_orders_api_import_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting
+         * @description Order rows that wait to be understood, judged as the library is now.
+         */
+        get: operations["aldrip_orders_api_waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/waiting/let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let Go
+         * @description Leave waiting rows out for good.
+         */
+        post: operations["aldrip_orders_api_let_go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Own Words
+         * @description What words in orders mean in this house.
+         */
+        get: operations["aldrip_orders_api_own_words"];
+        put?: never;
+        /**
+         * Settle Word
+         * @description Settle what words in a column mean from now on.
+         */
+        post: operations["aldrip_orders_api_settle_word"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/words/{word_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Word
+         * @description Let words mean nothing of their own again.
+         */
+        post: operations["aldrip_orders_api_forget_word"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2839,12 +2923,17 @@ export interface components {
             /** More */
             more: boolean;
         };
-        /** ChoiceOut */
+        /**
+         * ChoiceOut
+         * @description What may have been meant. `keep`: to be settled for the house, rather than written into the row.
+         */
         ChoiceOut: {
             /** Value */
             value: string;
             /** Words */
             words: string;
+            /** Keep */
+            keep: boolean;
         };
         /**
          * Sort
@@ -3887,6 +3976,8 @@ export interface components {
             cultivar: string;
             /** Form */
             form: string;
+            /** Container */
+            container: string;
             /** Seed Class */
             seed_class: string;
             /** Quantity */
@@ -3934,6 +4025,8 @@ export interface components {
         TakenIn: {
             /** Lines */
             lines: number[];
+            /** Waiting */
+            waiting: number;
             /** Message */
             message: string;
         };
@@ -3968,6 +4061,11 @@ export interface components {
              */
             form: string;
             /**
+             * Container
+             * @default
+             */
+            container: string;
+            /**
              * Seed Class
              * @default
              */
@@ -3993,10 +4091,23 @@ export interface components {
              */
             note: string;
         };
-        /** RowsIn */
-        RowsIn: {
+        /**
+         * TakeIn
+         * @description `keep`: rows that do not hold yet are kept waiting. `waited`: rows among these that waited until now.
+         */
+        TakeIn: {
             /** Rows */
             rows: components["schemas"]["RowIO"][];
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * Waited
+             * @default []
+             */
+            waited: number[];
         };
         /** CheckedOut */
         CheckedOut: {
@@ -4008,6 +4119,11 @@ export interface components {
             understood: (components["schemas"]["UnderstoodOut"] | null)[];
             /** Faults */
             faults: components["schemas"]["FaultOut"][];
+            /**
+             * Waited
+             * @default []
+             */
+            waited: number[];
         };
         /** FaultOut */
         FaultOut: {
@@ -4021,6 +4137,16 @@ export interface components {
             code: string;
             /** Message */
             message: string;
+            /**
+             * Crop
+             * @default
+             */
+            crop: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: components["schemas"]["ChoiceOut"][];
         };
         /**
          * UnderstoodOut
@@ -4029,8 +4155,14 @@ export interface components {
         UnderstoodOut: {
             /** Crop */
             crop: string;
+            /** Crop Slug */
+            crop_slug: string;
+            /** Cultivar */
+            cultivar: string;
             /** Form */
             form: string;
+            /** Container */
+            container: string;
             /** Quantity */
             quantity: number;
             /** Unit */
@@ -4052,6 +4184,49 @@ export interface components {
         PasteIn: {
             /** Text */
             text: string;
+        };
+        /** RowsIn */
+        RowsIn: {
+            /** Rows */
+            rows: components["schemas"]["RowIO"][];
+        };
+        /** LetGoIn */
+        LetGoIn: {
+            /** Waiting */
+            waiting: number[];
+        };
+        /** WordOut */
+        WordOut: {
+            /** Column */
+            column: string;
+            /** Said */
+            said: string;
+            /** Means */
+            means: string;
+            /**
+             * Crop
+             * @default
+             */
+            crop: string;
+            /** Id */
+            id: number;
+        };
+        /**
+         * WordIn
+         * @description What words in a column mean here from now on; `crop` (a slug) where they hang on one.
+         */
+        WordIn: {
+            /** Column */
+            column: string;
+            /** Said */
+            said: string;
+            /** Means */
+            means: string;
+            /**
+             * Crop
+             * @default
+             */
+            crop: string;
         };
         /** BatchOut */
         BatchOut: {
@@ -8194,7 +8369,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RowsIn"];
+                "application/json": components["schemas"]["TakeIn"];
             };
         };
         responses: {
@@ -8283,6 +8458,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckedOut"];
+                };
+            };
+        };
+    };
+    aldrip_orders_api_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedOut"];
+                };
+            };
+        };
+    };
+    aldrip_orders_api_let_go: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_orders_api_own_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordOut"][];
+                };
+            };
+        };
+    };
+    aldrip_orders_api_settle_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_orders_api_forget_word: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

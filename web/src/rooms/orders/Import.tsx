@@ -1,13 +1,14 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
+import { waitingQuery } from "../../api/queries";
 import { windowWords } from "../../ui/dates";
-import { count } from "../../ui/format";
+import { count, few } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, RoomHead } from "../../ui/parts";
 import { KEPT } from "./kept";
-import { Together } from "./Together";
+import { OwnWords, Together } from "./Together";
 
 type Row = Schemas["RowIO"];
 type Checked = Schemas["CheckedOut"];
@@ -17,6 +18,7 @@ const COLUMNS: [keyof Row, string, string][] = [
   ["crop", "Crop", "w-28"],
   ["cultivar", "Cultivar", "w-28"],
   ["form", "Form", "w-32"],
+  ["container", "Container", "w-28"],
   ["seed_class", "Class", "w-24"],
   ["quantity", "Quantity", "w-24"],
   ["due", "Due", "w-28"],
@@ -65,7 +67,11 @@ export function Import() {
   const check = useMutation({
     mutationFn: (now: Row[]) => take(api.POST("/api/orders/import/check", { body: { rows: now } })),
     onSuccess: (answer) => {
-      setChecked((old) => ({ ...answer, lines: old?.lines.length === answer.rows.length ? old.lines : answer.lines }));
+      setChecked((old) => ({
+        ...answer,
+        waited: old?.waited ?? [],
+        lines: old?.lines.length === answer.rows.length ? old.lines : answer.lines,
+      }));
       setEdited(false);
     },
   });
@@ -75,10 +81,13 @@ export function Import() {
     if (again.current) check.mutate(rows);
     again.current = false;
   }, [check, rows]);
+  const { data: waiting } = useQuery({ ...waitingQuery, enabled: !checked });
   const takeIn = useSave(
     async () => {
-      const taken = await take(api.POST("/api/orders", { body: { rows } }));
-      if (may("batches.plan")) await take(api.POST("/api/batches/plan-lines", { body: { lines: taken.lines } }));
+      const body = { rows, keep: Boolean(problems.length || checked?.waited.length), waited: checked?.waited ?? [] };
+      const taken = await take(api.POST("/api/orders", { body }));
+      if (may("batches.plan") && taken.lines.length)
+        await take(api.POST("/api/batches/plan-lines", { body: { lines: taken.lines } }));
       return taken;
     },
     () => {
@@ -87,8 +96,14 @@ export function Import() {
       navigate({ to: "/orders" as "/" });
     },
   );
+  const leaveOut = useSave(
+    () => take(api.POST("/api/orders/waiting/let-go", { body: { waiting: checked?.waited ?? [] } })),
+    () => setChecked(null),
+  );
   const problems = checked?.faults ?? [];
   const bad = new Set(problems.map((fault) => fault.row));
+  const held = rows.length - bad.size;
+  const planned = may("batches.plan") ? "Take in and plan" : "Take in";
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -97,6 +112,14 @@ export function Import() {
       />
       {checked ? null : (
         <div className="grid max-w-4xl gap-3">
+          {waiting?.rows.length ? (
+            <p className="flex flex-wrap items-center gap-3 border-ink border-l-4 pl-3">
+              {few(waiting.rows.length, "row")} {waiting.rows.length === 1 ? "waits" : "wait"} to be understood.
+              <button type="button" className="btn btn-decide" onClick={() => got(waiting)}>
+                Go on with {waiting.rows.length === 1 ? "it" : "them"}
+              </button>
+            </p>
+          ) : null}
           <label className="field">
             <span>Paste rows with their headings</span>
             <textarea
@@ -131,11 +154,12 @@ export function Import() {
           </div>
           <Faults error={paste.error ?? upload.error} />
           <p className="note">
-            Headings that are understood: Order, Customer, Crop, Cultivar, Form, Quantity, Due (a day or a week), Until,
-            Note. Customer, Crop, Form, Quantity and Due are needed.
+            Headings that are understood: Order, Customer, Crop, Cultivar, Form, Container, Quantity, Due (a day or a
+            week), Until, Note. Customer, Crop, Form, Quantity and Due are needed.
           </p>
         </div>
       )}
+      <OwnWords onDone={() => (checked ? check.mutate(rows) : undefined)} />
       {checked ? (
         <>
           <div className="flex flex-wrap items-center gap-3 pb-2" aria-live="polite">
@@ -155,20 +179,30 @@ export function Import() {
               <button type="button" className="btn" disabled={check.isPending} onClick={() => check.mutate(rows)}>
                 Check again
               </button>
-            ) : (
+            ) : null}
+            {rows.length && !edited && (held || !checked.waited.length) ? (
               <button
                 type="button"
-                className="btn btn-decide"
+                className={`btn ${problems.length ? "" : "btn-decide"}`}
                 disabled={takeIn.isPending}
                 onClick={() => takeIn.mutate(undefined)}
               >
-                {may("batches.plan") ? `Take in and plan ${rows.length} lines` : `Take in ${rows.length} lines`}
+                {problems.length
+                  ? held
+                    ? `${planned} ${held}; keep ${bad.size} waiting`
+                    : `Keep ${bad.size} waiting`
+                  : `${planned} ${rows.length} lines`}
+              </button>
+            ) : null}
+            {rows.length || !checked.waited.length ? null : (
+              <button type="button" className="btn" onClick={() => leaveOut.mutate(undefined)}>
+                Leave them out for good
               </button>
             )}
             <button type="button" className="btn" onClick={() => setChecked(null)}>
-              Start over
+              {checked.waited.length ? "Let them wait" : "Start over"}
             </button>
-            <Faults error={check.error ?? takeIn.error} />
+            <Faults error={check.error ?? takeIn.error ?? leaveOut.error} />
           </div>
           {problems.length ? (
             <Together
@@ -224,7 +258,7 @@ export function Import() {
                       })}
                       <td className="note whitespace-nowrap">
                         {understood && !edited
-                          ? `${count(understood.quantity)} ${understood.crop}, ${windowWords(understood.due_from, understood.due_last)}`
+                          ? `${count(understood.quantity)} ${understood.unit} ${[understood.crop, understood.cultivar].filter(Boolean).join(" ")}, ${[understood.form, understood.container].filter(Boolean).join(", ")}, ${windowWords(understood.due_from, understood.due_last)}`
                           : ""}
                       </td>
                       <td>

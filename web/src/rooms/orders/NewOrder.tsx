@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { ApiError, api, take } from "../../api/client";
+import { Link } from "@tanstack/react-router";
+import { ApiError, api, type Schemas, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
+import { faultAt, useAsk } from "../../ui/useAsk";
 import { formsOf } from "./forms";
 
 const EMPTY = {
@@ -13,82 +14,117 @@ const EMPTY = {
   crop: "",
   cultivar: "",
   form: "",
+  container: "",
   seed_class: "",
   quantity: "",
   due: "",
   until: "",
   note: "",
 };
+type Name = keyof typeof EMPTY;
+type Library = Schemas["LibraryOut"];
 
+/** The crop that was typed, and the forms in which it is raised here. */
+function known(library: Library | undefined, typed: string) {
+  const crop = library?.crops.find((one) => one.name.toLowerCase() === typed.trim().toLowerCase());
+  return { crop, forms: library && crop ? formsOf(library, crop.id) : [] };
+}
+
+const whole = (library: Library | undefined, typed: typeof EMPTY): typeof EMPTY => ({
+  ...typed,
+  form: typed.form || (known(library, typed.crop).forms[0] ?? ""),
+});
+
+/** One promise, as it is given over the telephone; one that is not understood yet can wait. */
 export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
-  const [row, setRow] = useState(EMPTY);
-  const put = (name: keyof typeof EMPTY) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
-    setRow({ ...row, [name]: event.target.value });
-  const crop = library?.crops.find((c) => c.name === row.crop);
-  const forms = library && crop ? formsOf(library, crop.id) : [];
-  const method = library?.methods.find((m) => m.crop_id === crop?.id && m.form === (row.form || forms[0]));
-  const save = useSave(
-    async () => {
-      const body = { rows: [{ ...row, form: row.form || (forms[0] ?? "") }] };
-      const taken = await take(api.POST("/api/orders", { body }));
-      if (may("batches.plan")) await take(api.POST("/api/batches/plan-lines", { body: { lines: taken.lines } }));
+  const planned = async (lines: number[]) => {
+    if (may("batches.plan") && lines.length) await take(api.POST("/api/batches/plan-lines", { body: { lines } }));
+  };
+  const { form, submit, pending, error, told } = useAsk({
+    start: { rows: [EMPTY] },
+    again: false,
+    save: async ({ rows }) => {
+      const taken = await take(
+        api.POST("/api/orders", {
+          body: { rows: rows.map((typed) => whole(library, typed)), keep: false, waited: [] },
+        }),
+      );
+      await planned(taken.lines);
       return taken;
     },
-    () => {
-      setRow({ ...EMPTY, order: row.order, customer: row.customer });
-      onClose();
-    },
+    onDone: () => next(),
+  });
+  const row = form.watch("rows.0");
+  const { crop, forms } = known(library, row.crop);
+  const method = library?.methods.find((one) => one.crop_id === crop?.id && one.form === (row.form || forms[0]));
+  const next = () => {
+    const { order, customer } = form.getValues("rows.0");
+    form.reset({ rows: [{ ...EMPTY, order, customer }] });
+    onClose();
+  };
+  const wait = useSave(
+    () => take(api.POST("/api/orders", { body: { rows: [whole(library, row)], keep: true, waited: [] } })),
+    next,
   );
-  const error = save.error instanceof ApiError ? save.error : null;
-  const of = (name: string) => error?.of(`rows.0.${name}`);
-  const fields = Object.keys(EMPTY).map((name) => `rows.0.${name}`);
+  const named = (name: Name) => ({
+    ...form.register(`rows.0.${name}`),
+    className: "input",
+  });
+  const fault = (name: Name) => faultAt(form.formState.errors, `rows.0.${name}`);
+  const strange =
+    error instanceof ApiError &&
+    error.errors.some((one) => ["unknown_crop", "unknown_form", "unknown_cultivar"].includes(one.code));
   return (
     <Sheet open={open} onClose={onClose} title="New order">
       <form
         className="grid gap-3"
         onSubmit={(event) => {
           event.preventDefault();
-          save.mutate(undefined);
+          submit();
         }}
       >
-        <Field label="Order number" fault={of("order")} hint="Leave it empty for the next one">
-          <input className="input" value={row.order} onChange={put("order")} />
+        <Field label="Order number" fault={fault("order")} hint="Leave it empty for the next one">
+          <input {...named("order")} />
         </Field>
-        <Field label="Customer" fault={of("customer")}>
-          <input className="input" value={row.customer} onChange={put("customer")} />
+        <Field label="Customer" fault={fault("customer")}>
+          <input {...named("customer")} />
         </Field>
-        <Field label="Crop" fault={of("crop")}>
-          <select className="input" value={row.crop} onChange={put("crop")}>
-            <option value="" />
-            {library?.crops
-              .filter((c) => formsOf(library, c.id).length)
-              .map((c) => (
-                <option key={c.id}>{c.name}</option>
-              ))}
-          </select>
+        <Field label="Crop" fault={fault("crop")}>
+          <input {...named("crop")} list="crops-known" autoComplete="off" />
         </Field>
-        <Field label="Cultivar" fault={of("cultivar")}>
-          <select className="input" value={row.cultivar} onChange={put("cultivar")}>
-            <option value="">any</option>
-            {library?.lines
-              .filter((line) => line.crop_id === crop?.id)
-              .map((line) => (
-                <option key={line.id}>{line.name}</option>
-              ))}
-          </select>
-        </Field>
-        <Field label="Form" fault={of("form")}>
-          <select className="input" value={row.form || forms[0] || ""} onChange={put("form")}>
-            {forms.map((name) => (
-              <option key={name}>{name}</option>
+        <datalist id="crops-known">
+          {library?.crops
+            .filter((one) => formsOf(library, one.id).length)
+            .map((one) => (
+              <option key={one.id} value={one.name} />
             ))}
-          </select>
+        </datalist>
+        <Field label="Cultivar" fault={fault("cultivar")} hint="Empty for any">
+          <input {...named("cultivar")} list="cultivars-known" autoComplete="off" />
+        </Field>
+        <datalist id="cultivars-known">
+          {library?.lines
+            .filter((line) => line.crop_id === crop?.id)
+            .map((line) => (
+              <option key={line.id} value={line.name} />
+            ))}
+        </datalist>
+        <Field label="Form" fault={fault("form")}>
+          {forms.length ? (
+            <select {...named("form")} value={row.form || forms[0]}>
+              {forms.map((name) => (
+                <option key={name}>{name}</option>
+              ))}
+            </select>
+          ) : (
+            <input {...named("form")} />
+          )}
         </Field>
         {method && method.way !== "plants" ? (
-          <Field label="Class" fault={of("seed_class")}>
-            <select className="input" value={row.seed_class} onChange={put("seed_class")}>
+          <Field label="Class" fault={fault("seed_class")}>
+            <select {...named("seed_class")}>
               <option value="">what the method gives</option>
               {library?.schemes
                 .find((scheme) => scheme.chosen)
@@ -97,31 +133,54 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
                 ))}
             </select>
           </Field>
-        ) : null}
+        ) : (
+          <Field label="Container" fault={fault("container")}>
+            <select {...named("container")}>
+              <option value="">the usual one</option>
+              {library?.containers.map((one) => (
+                <option key={one.id}>{one.name}</option>
+              ))}
+            </select>
+          </Field>
+        )}
         <Field
           label="Quantity"
-          fault={of("quantity")}
+          fault={fault("quantity")}
           hint={
             weighed(method?.unit ?? "")
               ? "2400 kg, 250 g, 2.4 t or 5 packets of 1,000 seeds"
               : "12000, 12,000 or 12k good ones"
           }
         >
-          <input className="input" value={row.quantity} onChange={put("quantity")} />
+          <input {...named("quantity")} />
         </Field>
-        <Field label="Due" fault={of("due")} hint="A day or a week, such as “week 36”">
-          <input className="input" value={row.due} onChange={put("due")} />
+        <Field label="Due" fault={fault("due")} hint="A day or a week, such as “week 36”">
+          <input {...named("due")} />
         </Field>
-        <Field label="Until" fault={of("until")} hint="Only if the window is longer">
-          <input className="input" value={row.until} onChange={put("until")} />
+        <Field label="Until" fault={fault("until")} hint="Only if the window is longer">
+          <input {...named("until")} />
         </Field>
-        <Field label="Note" fault={of("note")}>
-          <input className="input" value={row.note} onChange={put("note")} />
+        <Field label="Note" fault={fault("note")}>
+          <input {...named("note")} />
         </Field>
-        <Faults error={save.error} fields={fields} />
-        <button type="submit" className="btn w-fit" disabled={save.isPending}>
-          {may("batches.plan") ? "Save and plan" : "Save"}
-        </button>
+        <Faults error={error ?? wait.error} fields={told} />
+        <span className="flex flex-wrap items-center gap-3">
+          <button type="submit" className="btn w-fit" disabled={pending}>
+            {may("batches.plan") ? "Save and plan" : "Save"}
+          </button>
+          {strange ? (
+            <>
+              <button type="button" className="btn" disabled={wait.isPending} onClick={() => wait.mutate(undefined)}>
+                Keep it waiting
+              </button>
+              {may("methods.edit") && !crop && row.crop ? (
+                <Link to={`/methods?${new URLSearchParams({ kind: "crop", act: "new", name: row.crop })}` as "/"}>
+                  Add {row.crop}
+                </Link>
+              ) : null}
+            </>
+          ) : null}
+        </span>
       </form>
     </Sheet>
   );

@@ -1,8 +1,8 @@
-import { useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { ordersQuery } from "../../api/queries";
+import { ordersQuery, waitingQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -18,6 +18,7 @@ export function Orders() {
   const address = useAddress();
   const navigate = useNavigate();
   const may = useMay();
+  const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
   const [fresh, setFresh] = useState(false);
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
@@ -51,6 +52,15 @@ export function Orders() {
             Plan them
           </button>
           <Faults error={planAll.error} />
+        </p>
+      ) : null}
+      {waiting?.rows.length ? (
+        <p className="mb-2 flex items-center gap-3">
+          <Pennant>{few(waiting.rows.length, "row")}</Pennant> {waiting.rows.length === 1 ? "waits" : "wait"} to be
+          understood: {[...new Set(waiting.rows.map((row) => row.crop))].slice(0, 4).join(", ")}.
+          <Link className="btn" to={"/orders/import" as "/"}>
+            Go on with {waiting.rows.length === 1 ? "it" : "them"}
+          </Link>
         </p>
       ) : null}
       {lines.length ? (
@@ -111,10 +121,10 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
     {
       key: "form",
       head: "Form",
-      value: (l) => `${l.form} ${l.seed_class}`,
+      value: (l) => `${l.form} ${l.container} ${l.seed_class}`,
       cell: (l) => (
         <>
-          {l.form} <span className="note">{l.seed_class.replaceAll("-", " ")}</span>
+          {l.form} <span className="note">{l.container || l.seed_class.replaceAll("-", " ")}</span>
         </>
       ),
     },
@@ -216,6 +226,7 @@ function LineSheet({ line, onClose }: { line: Line; onClose: () => void }) {
     <Sheet open onClose={onClose} title={`Order ${line.order}, line ${line.number}`}>
       <p>
         {line.customer}: {line.crop} {line.cultivar}, {line.form}
+        {line.container ? `, ${line.container}` : ""}
       </p>
       {line.problem ? <p className="fault mt-2">{line.problem}</p> : null}
       <form

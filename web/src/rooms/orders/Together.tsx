@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { libraryChanged, rowsQuery } from "../../api/queries";
+import { libraryChanged, rowsQuery, wordsQuery } from "../../api/queries";
 import { few } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults } from "../../ui/parts";
@@ -78,6 +78,8 @@ function Problem({
   const touched = new Set(faults.map((fault) => fault.row));
   const many = touched.size > 1;
   const words = first.column_words;
+  const write = (into: keyof Row, text: string) =>
+    onRows(rows.map((row, n) => (touched.has(n) ? { ...row, [into]: text } : row)));
   return (
     <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-hair border-b py-1.5">
       <span className="min-w-0 flex-1 basis-96">
@@ -86,13 +88,18 @@ function Problem({
         </a>
         : {first.message}
       </span>
+      <Choices
+        group={group}
+        onWrite={(value) => write(first.code === "unknown_container" ? "container" : column, value)}
+        onDone={() => onRows(rows)}
+      />
       <Door group={group} onDone={() => onRows(rows)} />
       {many ? (
         <form
           className="flex items-center gap-1"
           onSubmit={(event) => {
             event.preventDefault();
-            onRows(rows.map((row, n) => (touched.has(n) ? { ...row, [column]: instead } : row)));
+            write(column, instead);
           }}
         >
           <input
@@ -114,11 +121,74 @@ function Problem({
   );
 }
 
+/** What may have been meant; some of it is settled for the house, the rest is written into the rows. */
+function Choices({ group, onWrite, onDone }: { group: Group; onWrite: (value: string) => void; onDone: () => void }) {
+  const fault = group.faults[0];
+  const settle = useSave(
+    (means: string) =>
+      take(
+        api.POST("/api/orders/words", {
+          body: { column: group.column, said: group.value, means, crop: fault?.crop ?? "" },
+        }),
+      ),
+    onDone,
+  );
+  return (
+    <>
+      {fault?.choices.map((choice) => (
+        <button
+          key={choice.value}
+          type="button"
+          className="btn"
+          disabled={settle.isPending}
+          onClick={() => (choice.keep && group.value ? settle.mutate(choice.value) : onWrite(choice.value))}
+        >
+          {choice.words}
+        </button>
+      ))}
+      <Faults error={settle.error} />
+    </>
+  );
+}
+
+/** What the house has settled that words in orders mean; each can be forgotten. */
+export function OwnWords({ onDone }: { onDone: () => void }) {
+  const { data: words } = useQuery(wordsQuery);
+  const { data: library } = useQuery(rowsQuery);
+  const may = useMay();
+  const forget = useSave(
+    (id: number) => take(api.POST("/api/orders/words/{word_id}/forget", { params: { path: { word_id: id } } })),
+    onDone,
+  );
+  if (!words?.length) return null;
+  const crop = (slug: string) => library?.find((row) => row.kind === "crop" && row.slug === slug)?.name ?? slug;
+  return (
+    <details className="mb-2">
+      <summary className="note">{few(words.length, "word")} of your own understood</summary>
+      <ul>
+        {words.map((word) => (
+          <li key={word.id} className="note">
+            “{word.said}”{word.crop ? ` of ${crop(word.crop).toLowerCase()}` : ""} is{" "}
+            {word.column === "crop" ? crop(word.means) : word.means}{" "}
+            {may("orders.edit") ? (
+              <button type="button" className="btn-link" onClick={() => forget.mutate(word.id)}>
+                forget<span className="sr-only"> {word.said}</span>
+              </button>
+            ) : null}
+          </li>
+        ))}
+      </ul>
+      <Faults error={forget.error} />
+    </details>
+  );
+}
+
 /** Where a problem of the library is settled: on the spot, or in Methods. */
 function Door({ group, onDone }: { group: Group; onDone: () => void }) {
   const may = useMay();
   const { data: library } = useQuery(rowsQuery);
-  const crop = library?.find((row) => row.kind === "crop" && row.name.toLowerCase() === group.crop.toLowerCase());
+  const slug = group.faults[0]?.crop;
+  const crop = library?.find((row) => row.kind === "crop" && row.slug === slug);
   const add = useSave(
     () =>
       take(
@@ -133,10 +203,10 @@ function Door({ group, onDone }: { group: Group; onDone: () => void }) {
   if (!may("methods.edit")) return null;
   const to = (kind: string, more: Record<string, string>) =>
     `/methods?${new URLSearchParams({ kind, act: "new", ...more })}` as "/";
-  if (code === "unknown_crop")
-    return <Link to={to("crop", { name: group.value })}>Add {group.value} to the library</Link>;
+  if (code === "unknown_crop") return <Link to={to("crop", { name: group.value })}>add it as a crop</Link>;
+  if (code === "unknown_container") return <Link to={to("container", {})}>add a container</Link>;
   if ((code === "unknown_form" || code === "no_method") && crop)
-    return <Link to={to("method", { crop: crop.slug })}>Say how {crop.name.toLowerCase()} is raised so</Link>;
+    return <Link to={to("method", { crop: crop.slug })}>say how it is raised so</Link>;
   if (code === "unknown_cultivar" && crop)
     return (
       <>
