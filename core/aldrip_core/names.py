@@ -32,6 +32,7 @@ _JOINED = (
 )
 _CM = re.compile(r"(?:ø|⌀)?\s*(\d+(?:[.,]\d+)?)\s*-?\s*cm\b", re.IGNORECASE)
 _SEEDS = re.compile(r"(\d+)\s*(?:seeds?|x)\b(?:\s*(?:a|per|/)\s*(?:cell|plug|module))?", re.IGNORECASE)
+_PACK = re.compile(r"(\d{1,2})\s*-?\s*packs?\b", re.IGNORECASE)
 _CELLS = re.compile(r"(?<![\d.,])(\d{2,5})\s*(?:'?s|er|cells?|holes?|cavities)?(?![\d.,])\b", re.IGNORECASE)
 
 
@@ -133,9 +134,11 @@ def read_form(text: str) -> Said:
     width = cells = seeds = None
     if match := _CM.search(text):
         width, text = float(match[1].replace(",", ".")), _without(text, match)
-    if match := _SEEDS.search(text):
+    if match := _PACK.search(text):
+        cells, text = int(match[1]), _without(text, match)
+    elif match := _SEEDS.search(text):
         seeds, text = int(match[1]), _without(text, match)
-    if match := _CELLS.search(text):
+    if cells is None and (match := _CELLS.search(text)):
         cells, text = int(match[1]), _without(text, match)
     bare = plain(text)
     for apart, joined in _JOINED:

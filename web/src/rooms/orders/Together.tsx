@@ -45,9 +45,11 @@ export function Together({
   /** The rows as they are now, to be checked again. */
   onRows: (rows: Row[]) => void;
 }) {
+  const groups = grouped(checked, rows);
   return (
     <ol className="mb-3" aria-label="Problems">
-      {grouped(checked, rows).map((group) => (
+      <NewCultivars groups={groups} onDone={() => onRows(rows)} />
+      {groups.map((group) => (
         <Problem
           key={`${group.column} ${group.value} ${group.crop} ${group.faults[0]?.message}`}
           group={group}
@@ -121,6 +123,40 @@ function Problem({
   );
 }
 
+/** Every cultivar that is new here, added at once. */
+function NewCultivars({ groups, onDone }: { groups: Group[]; onDone: () => void }) {
+  const may = useMay();
+  const fresh = new Map(
+    groups
+      .filter((group) => group.faults[0]?.code === "unknown_cultivar")
+      .map((group) => [`${group.faults[0]?.crop} ${group.value}`, group]),
+  );
+  const add = useSave(async () => {
+    for (const group of fresh.values()) await addCultivar(group.value, group.faults[0]?.crop ?? "");
+    await libraryChanged();
+  }, onDone);
+  if (fresh.size < 2 || !may("methods.edit")) return null;
+  return (
+    <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-hair border-b py-1.5">
+      <span className="min-w-0 flex-1 basis-96">
+        {few(fresh.size, "cultivar")} new here: {[...fresh.values()].map((group) => group.value).join(", ")}.
+      </span>
+      <button type="button" className="btn" disabled={add.isPending} onClick={() => add.mutate(undefined)}>
+        Add all {fresh.size}
+      </button>
+      <Faults error={add.error} />
+    </li>
+  );
+}
+
+const addCultivar = (name: string, crop: string) =>
+  take(
+    api.POST("/api/library/{kind}", {
+      params: { path: { kind: "line" } },
+      body: { typed: { name, crop }, like: "", source: "", reason: "" },
+    }),
+  );
+
 /** What may have been meant; some of it is settled for the house, the rest is written into the rows. */
 function Choices({ group, onWrite, onDone }: { group: Group; onWrite: (value: string) => void; onDone: () => void }) {
   const fault = group.faults[0];
@@ -189,16 +225,7 @@ function Door({ group, onDone }: { group: Group; onDone: () => void }) {
   const { data: library } = useQuery(rowsQuery);
   const slug = group.faults[0]?.crop;
   const crop = library?.find((row) => row.kind === "crop" && row.slug === slug);
-  const add = useSave(
-    () =>
-      take(
-        api.POST("/api/library/{kind}", {
-          params: { path: { kind: "line" } },
-          body: { typed: { name: group.value, crop: crop?.slug ?? "" }, like: "", source: "", reason: "" },
-        }),
-      ).then(libraryChanged),
-    onDone,
-  );
+  const add = useSave(() => addCultivar(group.value, slug ?? "").then(libraryChanged), onDone);
   const code = group.faults[0]?.code;
   if (!may("methods.edit")) return null;
   const to = (kind: string, more: Record<string, string>) =>
