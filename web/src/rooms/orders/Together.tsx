@@ -133,7 +133,7 @@ function NewCultivars({ groups, onDone }: { groups: Group[]; onDone: () => void 
   );
   const add = useSave(async () => {
     for (const group of fresh.values()) await addCultivar(group.value, group.faults[0]?.crop ?? "");
-    await libraryChanged();
+    await libraryChanged(fresh.size);
   }, onDone);
   if (fresh.size < 2 || !may("methods.edit")) return null;
   return (
