@@ -218,11 +218,12 @@ def limbs_of(method: MethodSpec) -> tuple[Limb, ...]:
     )
 
 
-def sowing_of(request: Request) -> Sowing:
-    """How the first container is filled."""
+def sowing_of(request: Request, ground: Ground) -> Sowing:
+    """How the first container is filled, in whole trays or in part as the house does."""
     tgw, told = tgw_of(request)
     first = request.method.container_of(request.method.root.key, request.container)
-    return Sowing(request.method.seeds_per_cell, first.cells if first else None, tgw, told, request.method.by_seed)
+    cells, method = first.cells if first else None, request.method
+    return Sowing(method.seeds_per_cell, cells, tgw, told, method.by_seed, ground.part_trays)
 
 
 def timed_stages(request: Request, ground: Ground) -> dict[str, TimedStage]:
@@ -241,7 +242,7 @@ def timed_stages(request: Request, ground: Ground) -> dict[str, TimedStage]:
 
 def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: bool = False) -> Plan:
     """The plan of a batch. With `put` it takes its space on the ground at once. Raises Refused."""
-    rates, limbs, sowing = rates_of(request, ground), limbs_of(request.method), sowing_of(request)
+    rates, limbs, sowing = rates_of(request, ground), limbs_of(request.method), sowing_of(request, ground)
     start, needs = request.start, dict(request.needs)
     main = next(iter(request.method.products))
     if request.seed_g is not None:
@@ -279,14 +280,15 @@ def _stand(
     problems: list[Problem] = []
     stages: list[PlannedStage] = []
     settled = _whole_places(request, ground, dates, float(quantities.start))
-    trays: dict[str, int | None] = {}
+    trays: dict[str, float | None] = {}
     for stage, rate, rung in zip(request.method.stages, rates, quantities.rungs, strict=True):
         span = dates[stage.key]
         container = request.method.container_of(stage.key, request.container)
-        trays[stage.key] = _trays(stage, rung.into, container, trays, quantities)
+        trays[stage.key] = _trays(stage, rung.into, container, trays, quantities, ground.part_trays)
+        stood = trays[stage.key]
         # Of a stage that repeats everything stands until the last round, whatever each takes.
         whole = rung.into / stage.share if stage.round_of else rung.into
-        amount = _amount(stage, whole, trays[stage.key], container)
+        amount = _amount(stage, whole, stood, container)
         standing, place = _standing(request, ground, stage, span, amount, settled)
         if place is None and stage.place_kind and amount and span.end > span.start and not standing:
             problems.append(Problem("no_place", {"stage": stage.name, "kind": stage.place_kind}))
@@ -304,8 +306,8 @@ def _stand(
                 "of": (span.end - span.start).days, "stage": stage.name,
             }))  # fmt: skip
         stages.append(
-            PlannedStage(stage, span, standing, place, rate, rung.needed, rung.into, rung.out, amount, trays[stage.key],
-                         container, resting)
+            PlannedStage(stage, span, standing, place, rate, rung.needed, rung.into, rung.out, amount,
+                         None if stood is None else ceil_whole(stood), container, resting)
         )  # fmt: skip
     return tuple(stages), problems
 
@@ -314,19 +316,28 @@ def _trays(
     stage: StageSpec,
     into: float,
     container: ContainerSpec | None,
-    trays: Mapping[str, int | None],
+    trays: Mapping[str, float | None],
     quantities: Quantities,
-) -> int | None:
-    """Whole trays that a stage stands in: counted anew where the container changes, else those it came in."""
+    part: bool,
+) -> float | None:
+    """Trays that a stage stands in: counted anew where the container changes, else those it came in.
+
+    Whole ones, or with `part` as much of one as is filled, since the rest of it carries something else.
+    """
     if stage.after is None:
-        return quantities.trays
+        filled = part and container is not None and quantities.trays is not None
+        return quantities.start / container.cells if filled and container else quantities.trays
     if stage.container is not None and container is not None:
-        return ceil_whole(into / container.cells)
-    came = trays[stage.after]
-    return None if came is None else ceil_whole(came * stage.share)
+        stood = into / container.cells
+    else:
+        came = trays[stage.after]
+        if came is None:
+            return None
+        stood = came * stage.share
+    return stood if part else float(ceil_whole(stood))
 
 
-def _amount(stage: StageSpec, into: float, trays: int | None, container: ContainerSpec | None) -> float:
+def _amount(stage: StageSpec, into: float, trays: float | None, container: ContainerSpec | None) -> float:
     """What a stage takes up of its place, in the unit of the place."""
     if stage.density is Density.TRAY:
         return float(trays or 0)

@@ -5,6 +5,8 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from aldrip_core.place_kinds import PLACE_KINDS
+
 
 @dataclass(frozen=True, slots=True)
 class Problem:
@@ -28,8 +30,12 @@ def _day(text: str) -> str:
     return f"{day:%a} {day.day} {day:%b}, week {day.isocalendar().week}"
 
 
+def _kind(key: str) -> str:
+    return PLACE_KINDS.get(key, key).lower()
+
+
 SENTENCES = {
-    "no_place": lambda d: f"“{d['stage']}” asks for a place of kind {d['kind']}, and there is none.",
+    "no_place": lambda d: f"“{d['stage']}” asks for a place of kind {_kind(d['kind'])}, and there is none.",
     "rests": lambda d: (
         f"{d['crop']} rests above {d['ceiling_c']:g} °C: {d['days']} of the {d['of']} days of “{d['stage']}” are likely to pass it."
     ),
@@ -48,11 +54,25 @@ def words(problem: Problem) -> str:
     """A problem as a sentence.
 
     >>> words(Problem("no_place", {"stage": "Rooted", "kind": "hotbed"}))
-    '“Rooted” asks for a place of kind hotbed, and there is none.'
+    '“Rooted” asks for a place of kind hot bed, and there is none.'
     """
     return SENTENCES[problem.code](problem.data)
 
 
 def sentence(problems: Sequence[Problem]) -> str:
-    """All of them, one after the other."""
-    return " ".join(words(problem) for problem in problems)
+    """All of them, one after the other; stages that ask for the same kind of place together.
+
+    >>> sentence([Problem("no_place", {"stage": stage, "kind": "bed"}) for stage in ("Emerged", "Grown on")])
+    '“Emerged” and “Grown on” ask for a place of kind nursery bed, and there is none.'
+    """
+    told, homeless = [], dict[str, list[str]]()
+    for problem in problems:
+        if problem.code == "no_place":
+            homeless.setdefault(str(problem.data["kind"]), []).append(f"“{problem.data['stage']}”")
+        else:
+            told.append(words(problem))
+    for kind, named_stages in homeless.items():
+        *most, last = named_stages
+        named, ask = (f"{', '.join(most)} and {last}", "ask") if most else (last, "asks")
+        told.append(f"{named} {ask} for a place of kind {_kind(kind)}, and there is none.")
+    return " ".join(told)

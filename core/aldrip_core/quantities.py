@@ -62,6 +62,12 @@ class Sowing:
     tgw_g: float | None = None
     tgw_source: str | None = None
     by_seed: bool = True
+    part_trays: bool = False  # whether the last tray may be sown in part
+
+    @property
+    def step(self) -> int:
+        """Cells by which a start grows: whole trays, or one by one."""
+        return 1 if self.part_trays else self.cells_per_tray or 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,7 +217,7 @@ def plan_quantities(
     if strange is not None:
         raise refuse("form", "not_given", f"Nothing of this gives “{strange}”.")
     wanted, plain = _wanted(needs, ways, rates, limbs)
-    step = sowing.cells_per_tray or 1
+    step = sowing.step
     if start is None:
         start = max(_smallest(needs.get(way.product, 0.0), way, chance, step) for way in ways)
     met = min((_chance(needs[way.product], way, start) for way in ways if needs.get(way.product)), default=1.0)
@@ -247,7 +253,8 @@ def _chance(need: float, way: Course, start: int) -> float:
 def _seed_for(start: int, sowing: Sowing) -> tuple[SeedNeed | None, int | None]:
     if sowing.by_seed:
         seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell, cells_per_tray=sowing.cells_per_tray,
-                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source)  # fmt: skip
+                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source,
+                         fill_last_tray=not sowing.part_trays)  # fmt: skip
         return seed, seed.trays
     return None, ceil_whole(start / sowing.cells_per_tray) if sowing.cells_per_tray else None
 
@@ -288,7 +295,7 @@ def _working(
     sowing: Sowing, seed: SeedNeed | None,
 ) -> Working:  # fmt: skip
     kept = tuple(Given(r.name, r.spread.mean, "share", r.origin, r.source) for r in rates if r.spread.mean < 1)
-    before_trays = f"whole trays of {sowing.cells_per_tray}" if sowing.cells_per_tray else "whole"
+    before_trays = f"whole trays of {sowing.cells_per_tray}" if sowing.step > 1 else "whole"
     return (
         Step("Good ones wanted", "as promised", (Given("promised", needed),), needed),
         Step("Kept from start to delivery", "product of the stages", kept, overall.mean, "share"),
@@ -313,7 +320,7 @@ def start_from_rung(
     if kept <= 0:
         raise refuse("rates", "unreachable", "The stages before this rung keep nothing.")
     start = ceil_whole(quantity / kept)
-    return int(round_up(start, sowing.cells_per_tray)) if sowing.cells_per_tray else start
+    return int(round_up(start, sowing.step))
 
 
 def promise_from_seed(
@@ -323,6 +330,6 @@ def promise_from_seed(
     if not sowing.tgw_g:
         raise refuse("tgw_g", "missing", "Grams become seeds only with a thousand-grain weight. Enter the lot's.")
     start = cells_from_seed(seed_g=seed_g, tgw_g=sowing.tgw_g, seeds_per_cell=sowing.seeds_per_cell,
-                            cells_per_tray=sowing.cells_per_tray)  # fmt: skip
+                            cells_per_tray=sowing.step if sowing.cells_per_tray else None)  # fmt: skip
     way = courses(tuple(rates), tuple(limbs or chain(len(rates))))[0]
     return start, int(largest_needed(trials=start, chance=chance, spread=way.spread) * way.multiply)

@@ -25,6 +25,7 @@ from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
 from aldrip.diary.api import room as diary
 from aldrip.lots.api import room as lots
+from aldrip.methods.api import open_router as offer_router
 from aldrip.methods.api import room as methods
 from aldrip.orders.api import room as orders
 from aldrip.places.api import open_router as setup_router
@@ -53,7 +54,7 @@ api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
     session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
     batches.router, sowing.router, seedcrops.router, deliveries.router, season.router,
-    archive.router, first_archive_router,
+    archive.router, first_archive_router, offer_router,
 ):  # fmt: skip
     api.add_router("", router)
 

@@ -2,6 +2,7 @@
 
 import ast
 import re
+from collections import Counter
 from collections.abc import Iterator
 from datetime import date
 from io import StringIO
@@ -82,6 +83,16 @@ class Seams(TestCase):
         for name, text in self.files(".ts", ".tsx"):
             found += [f"{name}: {hit[0]}" for hit in plain.finditer(text) if hit[2] or hit[1] in UNITS]
         self.assertEqual(found, [])
+
+    def test_every_schema_of_the_api_has_a_name_of_its_own(self) -> None:
+        """Two of one name would be one in the document from which the screens take their types."""
+        names = Counter(
+            node.name
+            for name, text in self.files(".py") if name.startswith("server/") and "/calc/" not in name
+            for node in ast.walk(ast.parse(text))
+            if isinstance(node, ast.ClassDef) and re.search(r"(In|Out|IO)$", node.name)
+        )  # fmt: skip
+        self.assertEqual([name for name, many in names.items() if many > 1], [])
 
 
 class Arrows(TestCase):

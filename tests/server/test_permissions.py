@@ -85,6 +85,10 @@ BODIES: dict[str, Any] = {
     "/library/{kind}/{slug}/typed": {"typed": {}},
     "/library/yaml/read": {"text": "x"},
     "/methods/try": {"typed": {}},
+    "/lots/{lot_id}/give": {"batches": {}},
+    "/library/raised": {"crop": "x"},
+    "/orders/words": {"column": "crop", "said": "x", "means": "x"},
+    "/orders/waiting/let-go": {"waiting": []},
     "/deliveries": {"order_id": 0, "on": "2027-07-06", "client_uuid": uid()},
 }
 OPEN = {
@@ -92,6 +96,7 @@ OPEN = {
     ("POST", "/session"),
     ("DELETE", "/session"),
     ("POST", "/setup"),
+    ("GET", "/setup/offer"),
     ("POST", "/setup/archive"),
 }
 

@@ -32,6 +32,8 @@ class OrganisationOut(Schema):
     sowing_days: list[int]
     chance_wanted: float
     safety_days: int
+    part_trays: bool
+    raises: list[str]
 
 
 class SessionOut(Schema):
@@ -106,6 +108,7 @@ class OrganisationIn(Schema):
     sowing_days: list[int] | None = None
     chance_wanted: float | None = None
     safety_days: int | None = None
+    part_trays: bool | None = None
 
 
 @room.patch("/organisation", "accounts.manage", response=OrganisationOut)
@@ -156,7 +159,10 @@ def change_member(ctx: Ctx, member_id: Ref, body: MemberChange) -> Any:
 
 
 class ClosedDayIn(Schema):
+    """One day, or all `until` another one."""
+
     day: date
+    until: date | None = None
     name: str = ""
     closed: bool = True
 
@@ -173,7 +179,7 @@ def closed_days(ctx: Ctx) -> Any:
 
 @room.post("/closed-days", "accounts.manage", response=Done)
 def close_day(ctx: Ctx, body: ClosedDayIn) -> Any:
-    services.close_day(ctx, body.day, body.name, body.closed)
+    services.close_days(ctx, body.day, body.until or body.day, body.name, body.closed)
     return {"message": "Saved."}
 
 

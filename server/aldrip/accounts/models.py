@@ -33,6 +33,8 @@ class Organisation(Known):
     chance_wanted = models.FloatField(default=0.95)
     safety_days = models.PositiveSmallIntegerField(default=0)
     class_scheme = models.CharField(max_length=40, default="oecd-like")
+    raises = models.JSONField(default=list)  # slugs of the crops that it took; none: whatever ships
+    part_trays = models.BooleanField(default=False)  # whether a tray may be sown in part
     demo = models.BooleanField(default=False)  # the invented one: it alone may ever be loaded anew
     created_at = models.DateTimeField(default=now)
 

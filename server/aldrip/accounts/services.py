@@ -1,7 +1,7 @@
 """Setting up a nursery, its people, its clock."""
 
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from zoneinfo import available_timezones
 
 from django.contrib.auth.password_validation import validate_password
@@ -10,6 +10,8 @@ from django.core.exceptions import ValidationError
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import ClosedDay, Member, Organisation, Role, User
 from aldrip.base.errors import FieldError, Refused, refuse
+
+MOST_CLOSED = 120  # days in one go
 
 
 def check_password(password: str, user: User) -> None:
@@ -51,6 +53,7 @@ def check_days(days: Sequence[int], field: str) -> list[int]:
 def change_organisation(
     ctx: Ctx, *, name: str | None = None, working_days: Sequence[int] | None = None, sowing_days: Sequence[int] | None = None,
     chance_wanted: float | None = None, safety_days: int | None = None, timezone: str | None = None,
+    part_trays: bool | None = None,
 ) -> Organisation:  # fmt: skip
     """Change the house rules of a nursery."""
     organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)
@@ -58,18 +61,17 @@ def change_organisation(
         if not name.strip():
             raise refuse("name", "missing", "A nursery needs a name.")
         organisation.name = name.strip()[:120]
-    if working_days is not None:
-        organisation.working_days = check_days(working_days, "working_days")
-    if sowing_days is not None:
-        organisation.sowing_days = check_days(sowing_days, "sowing_days")
-    if chance_wanted is not None:
-        if not 0.5 <= chance_wanted <= 0.999:
-            raise refuse("chance_wanted", "out_of_range", "The chance wanted lies between 50 and 99.9 %.")
-        organisation.chance_wanted = chance_wanted
-    if safety_days is not None:
-        if not 0 <= safety_days <= 60:
-            raise refuse("safety_days", "out_of_range", "Days in hand lie between 0 and 60.")
-        organisation.safety_days = safety_days
+    for field, days in (("working_days", working_days), ("sowing_days", sowing_days)):
+        if days is not None:
+            setattr(organisation, field, check_days(days, field))
+    if chance_wanted is not None and not 0.5 <= chance_wanted <= 0.999:
+        raise refuse("chance_wanted", "out_of_range", "The chance wanted lies between 50 and 99.9 %.")
+    if safety_days is not None and not 0 <= safety_days <= 60:
+        raise refuse("safety_days", "out_of_range", "Days in hand lie between 0 and 60.")
+    plain = {"chance_wanted": chance_wanted, "safety_days": safety_days, "part_trays": part_trays}
+    for field, value in plain.items():
+        if value is not None:
+            setattr(organisation, field, value)
     if timezone is not None:
         organisation.timezone = check_timezone(timezone)
     organisation.save()
@@ -116,13 +118,19 @@ def change_member(ctx: Ctx, member_id: Ref, *, role: str | None = None, active: 
 
 
 @act
-def close_day(ctx: Ctx, day: date, name: str, closed: bool) -> None:
-    """A day on which nobody works, or one that is worked after all."""
+def close_days(ctx: Ctx, first: date, last: date, name: str, closed: bool) -> None:
+    """Days on which nobody works, both ends among them, or that are worked after all. What is planned already stays."""
+    if last < first:
+        raise refuse("until", "before_start", f"{last} is before {first}. Swap them, or correct one.")
+    if (last - first).days >= MOST_CLOSED:
+        raise refuse("until", "out_of_range", f"{(last - first).days + 1} days on end; at most {MOST_CLOSED} at once.")
+    days = [first + timedelta(days=n) for n in range((last - first).days + 1)]
+    ctx.rows(ClosedDay).filter(day__in=days).delete()
     if closed:
-        ClosedDay.objects.update_or_create(organisation=ctx.organisation, day=day, defaults={"name": name[:80]})
-    else:
-        ctx.rows(ClosedDay).filter(day=day).delete()
-    ctx.record("organisation.closed_day", f"{day} is {'closed' if closed else 'worked'}.")
+        rows = [ClosedDay(organisation=ctx.organisation, day=day, name=name.strip()[:80]) for day in days]
+        ClosedDay.objects.bulk_create(rows)
+    when = f"{first}" if first == last else f"{first} to {last}"
+    ctx.record("organisation.closed_day", f"{when}: {'closed' if closed else 'worked'}.")
 
 
 @act

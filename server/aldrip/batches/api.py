@@ -4,6 +4,7 @@ from datetime import date
 from typing import Any
 
 from django.db.models import Prefetch
+from django.http import HttpResponse
 from ninja import Field, Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
@@ -12,7 +13,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done, steps
-from aldrip.batches import doing, editing, resowing, starting, trying, undoing
+from aldrip.batches import buying, doing, editing, placing, resowing, starting, trying, undoing
 from aldrip.batches.board import board_of
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.reading import head_of, ladder_of
@@ -44,6 +45,7 @@ from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.places.models import Place
 from aldrip_core.forecast import TrayCount
+from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.units import Unit, from_base, unit
 from aldrip_core.weeks import UnreadableDay, read_span
 
@@ -237,12 +239,151 @@ def resow(ctx: Ctx, batch_id: Ref, body: ResowIn) -> Any:
     return {"id": pk, "message": "Planned."}
 
 
+class HomelessOut(Schema):
+    kind: str
+    words: str
+    batches: int
+    there: bool
+
+
+@room.get("/batches/homeless", "see", response=list[HomelessOut])
+def homeless(ctx: Ctx) -> Any:
+    """Kinds of place that planned batches asked for in vain."""
+    return [
+        {
+            "kind": one.kind,
+            "words": PLACE_KINDS.get(one.kind, one.kind).lower(),
+            "batches": one.batches,
+            "there": one.there,
+        }
+        for one in placing.homeless(ctx)
+    ]
+
+
+@room.post("/batches/plan-again", "batches.plan", response=Done)
+def plan_again(ctx: Ctx) -> Any:
+    """Plan the batches once more that asked for a place which is there by now."""
+    codes = placing.plan_again(ctx)
+    return {"message": f"Planned again: {', '.join(codes)}." if codes else "None of them found a place."}
+
+
+class UseOut(Schema):
+    batch_id: int
+    batch: str
+    quantity: float
+    on: date
+
+
+class WantedOut(Schema):
+    crop: str
+    cultivar: str
+    what: str
+    quantity: float
+    unit: str
+    lot: str
+    order_by: date
+    late: bool
+    uses: list[UseOut]
+
+
+@room.get("/buying", "see", response=list[WantedOut])
+def to_buy(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> Any:
+    """Seed and stock that planned batches want and stock does not hold."""
+    return [
+        {
+            **{name: getattr(one, name) for name in WantedOut.model_fields if name != "uses"},
+            "uses": [{"batch_id": u.batch.pk, "batch": u.batch.code, "quantity": u.quantity, "on": u.on} for u in one.uses],
+        }
+        for one in buying.to_buy(ctx, _lead(lead_days))
+    ]  # fmt: skip
+
+
+@room.get("/buying/export", "see")
+def export_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> HttpResponse:
+    """The buying list as CSV."""
+    text = "\ufeff" + buying.exported(buying.to_buy(ctx, _lead(lead_days)))
+    answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="to-buy-{ctx.today}.csv"'
+    return answer
+
+
+def _lead(days: int) -> int:
+    if not 0 <= days <= 365:
+        raise refuse("lead_days", "out_of_range", f"{days} days between order and receipt cannot be; 0 to 365.")
+    return days
+
+
+class WaitsOut(Schema):
+    batch_id: int
+    batch: str
+    version: int
+    quantity: float
+    unit: str
+    on: date
+    holds: bool
+
+
+class GiveIn(Schema):
+    """The version of each batch by its number, as it was seen."""
+
+    batches: dict[int, int]
+
+
+@room.get("/lots/{ref:lot_id}/waiting", "see", response=list[WaitsOut])
+def waiting_for_lot(ctx: Ctx, lot_id: Ref) -> Any:
+    """Planned batches without seed that this lot could be sown in."""
+    return [
+        {"batch_id": one.batch.pk, "batch": one.batch.code, "version": one.batch.version, "quantity": one.quantity, "unit": one.unit,
+         "on": one.on, "holds": one.holds}
+        for one in buying.waiting_for(ctx, lot_id)
+    ]  # fmt: skip
+
+
+@room.post("/lots/{ref:lot_id}/give", "batches.plan", response=Done)
+def give_lot(ctx: Ctx, lot_id: Ref, body: GiveIn) -> Any:
+    """Let planned batches be sown from a lot."""
+    return {"message": f"Given to {', '.join(buying.give(ctx, lot_id, body.batches))}."}
+
+
 class TryIn(Schema):
     slug: str = Field(default="", max_length=80)
     like: str = Field(default="", max_length=80)
     typed: dict[str, Any]
     quantity: str = Field(default="", max_length=40)
     begin: date | None = None
+
+
+class SchoolOut(Schema):
+    slug: str
+    name: str
+    form: str
+    usual: bool
+    own: bool
+    note: str
+    needed: float | None
+    unit: str
+    start: int | None
+    start_unit: str
+    seed_g: float | None
+    trays: int | None
+    days: int | None
+    problems: list[str]
+
+
+@room.get("/methods/schools", "see", response=list[SchoolOut])
+def schools(ctx: Ctx, crop: str = "", quantity: str = "") -> Any:
+    """The ways in which a crop may be raised, side by side for one quantity."""
+    return [
+        {
+            "slug": one.method.slug, "name": one.method.name, "form": one.method.form, "usual": one.method.default,
+            "own": one.method.organisation_id is not None, "note": one.method.note, "unit": one.method.unit,
+            "start_unit": one.method.start_unit, "problems": list(one.problems),
+            "needed": one.plan.quantities.needed if one.plan else None, "start": one.plan.quantities.start if one.plan else None,
+            "seed_g": one.plan.quantities.seed_g if one.plan else None, "trays": one.plan.quantities.trays if one.plan else None,
+            "days": (one.plan.ready_on - one.plan.sow_on).days if one.plan else None,
+        }
+        for one in trying.schools(ctx, crop[:80], quantity[:40])
+    ]  # fmt: skip
 
 
 class TriedRungOut(Schema):

@@ -66,6 +66,7 @@ class Ground(core.Ground):
             today=today, working=working, sowing=sowing, places=[place_spec(place) for place in self.places.values()],
             standing=self._standing(span), lots=self._seed_lots, records=self._own_records,
             chance=ctx.organisation.chance_wanted, days_in_hand=ctx.organisation.safety_days,
+            part_trays=ctx.organisation.part_trays,
         )  # fmt: skip
         self._methods: dict[int, MethodSpec] = {}
         self.snapshots: dict[int, dict[str, Any]] = {}

@@ -8,17 +8,18 @@ from typing import Any
 from django.db import transaction
 
 from aldrip.accounts.context import Ctx
+from aldrip.base.errors import Refused
 from aldrip.base.quantity import read_quantity
 from aldrip.batches.ground import Ground
 from aldrip.batches.starting import Asked, request_for
-from aldrip.methods.models import Method
+from aldrip.methods.models import Crop, Method
 from aldrip.methods.resolver import Library
 from aldrip.methods.writing import save_form
 from aldrip_core.batch_plan import Plan, plan_batch
-from aldrip_core.problems import words
+from aldrip_core.problems import sentence, words
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import Density
-from aldrip_core.units import from_base
+from aldrip_core.units import Unit, from_base
 
 USUAL = 1000  # pieces, where nobody says how many
 LONGEST_DAYS = 1200
@@ -54,6 +55,40 @@ def try_method(
         plan = plan_batch(replace(request, anchor=Anchor(sow=begin or ctx.today)), ground)
         transaction.set_rollback(True)
     return Tried(plan, tuple(words(problem) for problem in plan.problems))
+
+
+@dataclass(frozen=True)
+class School:
+    """One of the ways to raise a crop, with the plan of a quantity by it; why not, where it cannot be planned."""
+
+    method: Method
+    plan: Plan | None
+    problems: tuple[str, ...]
+
+
+def schools(ctx: Ctx, crop_slug: str, quantity: str = "") -> list[School]:
+    """Every way in which the house may raise a crop, begun today, the usual ones first. Raises NotThere, Refused."""
+    ground = Ground(ctx)
+    Library(ctx).get(Crop, crop_slug)
+    due = ctx.today + timedelta(days=LONGEST_DAYS)
+    found = []
+    for method in ground.methods_by_crop.get(crop_slug, []):
+        spec = ground.method(method.pk)
+        try:
+            needed = float(
+                from_base(read_quantity(quantity or _usual(spec.unit), spec.unit, "quantity").base, spec.unit)
+            )
+            request = request_for(ground, Asked(method.crop, method, {spec.form: needed}, due, due))
+            plan = plan_batch(replace(request, anchor=Anchor(sow=ctx.today)), ground, working=False)
+        except Refused as refused:
+            found.append(School(method, None, tuple(one.message for one in refused.errors)))
+            continue
+        found.append(School(method, plan, (sentence(plan.problems),) if plan.problems else ()))
+    return found
+
+
+def _usual(of: Unit) -> str:
+    return str(USUAL) if of.is_pieces else f"100 {of.words}"
 
 
 def tried_out(tried: Tried, names: Mapping[int, str]) -> dict[str, Any]:

@@ -4,18 +4,22 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any, Literal
 
-from django.http import HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.utils.text import slugify
-from ninja import Field, Schema
+from ninja import Field, Router, Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
-from aldrip.methods import editions, services, writing, written
+from aldrip.accounts.services import is_empty
+from aldrip.base.errors import Forbidden
+from aldrip.base.schemas import Done
+from aldrip.methods import editions, offer, services, writing, written
 from aldrip.methods.forms import FORMS, Asked, Sort, blank, typed_of
 from aldrip.methods.models import ClassScheme, Container, Crop, Edition, IsolationRule, Line, Method, Mix, Standard
 from aldrip.methods.resolver import Library
 
 room = Room("methods")
+open_router = Router(tags=["first run"])
 
 
 class CultivarOut(Schema):
@@ -363,6 +367,7 @@ class LibraryRowOut(Schema):
     own: bool
     retired: bool
     crop: str  # slug, where it is a crop's
+    raised: bool  # whether it belongs to what the house raises; all of it where nobody chose
 
 
 class FormOut(Schema):
@@ -410,6 +415,40 @@ def library_forms(ctx: Ctx) -> Any:
 def library_rows(ctx: Ctx) -> Any:
     """Every row that can be changed here, by kind and name; retired ones too."""
     return writing.rows_of(ctx)
+
+
+class RaisedIn(Schema):
+    crop: str
+    raised: bool = True
+
+
+@room.post("/library/raised", "methods.edit", response=Done)
+def raise_crop(ctx: Ctx, body: RaisedIn) -> Any:
+    """Count a crop among those that the house raises, or no longer."""
+    offer.raise_crop(ctx, body.crop, body.raised)
+    return {"message": "Saved."}
+
+
+class RaisableCropOut(Schema):
+    slug: str
+    name: str
+
+
+class RaisableOut(Schema):
+    words: str
+    crops: list[RaisableCropOut]
+    kinds: list[str]
+
+
+@open_router.get("/setup/offer", response=list[RaisableOut])
+def what_may_be_raised(request: HttpRequest) -> Any:
+    """What a new house may take; only while there is none."""
+    if not is_empty():
+        raise Forbidden("A nursery is set up already.")
+    return [
+        {"words": one.words, "kinds": list(one.kinds), "crops": [{"slug": s, "name": n} for s, n in one.crops]}
+        for one in offer.offers()
+    ]
 
 
 class YamlIn(Schema):

@@ -34,6 +34,7 @@ def standing_row(ctx: Ctx, kind: str, slug: str, *, own: bool | None = None) -> 
 def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
     """Every row that has a form, the house's own in the place of the shipped one; retired ones too."""
     found: list[dict[str, Any]] = []
+    raises = {"", *ctx.organisation.raises} if ctx.organisation.raises else set()
     for kind in FORMS:
         model = _model(kind)
         named = ("slug", "name", "organisation_id", "retired", *(("crop__slug",) if hasattr(model, "crop_id") else ()))
@@ -45,8 +46,14 @@ def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
             rows[slug] = {
                 "kind": kind, "slug": slug, "name": name, "own": own is not None, "retired": retired, "crop": (crop or [""])[0] or "",
             }  # fmt: skip
+            rows[slug]["raised"] = own is not None or not raises or _crop_of(rows[slug]) in raises
+
         found.extend(sorted(rows.values(), key=lambda row: (row["crop"], str(row["name"]).casefold())))
     return found
+
+
+def _crop_of(row: Mapping[str, Any]) -> str:
+    return str(row["slug"] if row["kind"] == "crop" else row["crop"])
 
 
 def editions_written(ctx: Ctx, kind: str, slug: str) -> int:

@@ -37,7 +37,7 @@ class RowIO(Schema):
     note: str = ""
 
 
-class ChoiceOut(Schema):
+class MeantOut(Schema):
     """What may have been meant. `keep`: to be settled for the house, rather than written into the row."""
 
     value: str
@@ -52,7 +52,7 @@ class FaultOut(Schema):
     code: str
     message: str
     crop: str = ""
-    choices: list[ChoiceOut] = []
+    choices: list[MeantOut] = []
 
 
 class UnderstoodOut(Schema):

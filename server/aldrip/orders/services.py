@@ -92,6 +92,7 @@ def _save(ctx: Ctx, read: Sequence[ReadRow]) -> list[int]:
             row.container.pk if row.container else None, row.quantity.base, row.quantity.unit.words, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", json_value([]), 1,
         ))  # fmt: skip
     copy_rows(OrderLine, LINE, lines)
+    _raise(ctx, {row.crop.slug for row in read})
     names = sorted({order.number for order in orders})
     shown = ", ".join(names[:5]) + (" …" if len(names) > 5 else "")
     ctx.record(
@@ -100,6 +101,14 @@ def _save(ctx: Ctx, read: Sequence[ReadRow]) -> list[int]:
         after={"lines": len(made), "orders": names[:500]},
     )
     return made
+
+
+def _raise(ctx: Ctx, crops: set[str]) -> None:
+    """What is promised is raised, where the house chose what it raises."""
+    fresh = crops - set(ctx.organisation.raises)
+    if ctx.organisation.raises and fresh:
+        ctx.organisation.raises = sorted({*ctx.organisation.raises, *fresh})
+        ctx.organisation.save(update_fields=["raises"])
 
 
 def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:

@@ -166,6 +166,7 @@ class SetUpIn(Schema):
     working_days: list[int] = [0, 1, 2, 3, 4]
     sowing_days: list[int] = []
     places: list[PlaceIn] = []
+    raises: list[str] = Field(default=[], max_length=500)
 
 
 @open_router.post("/setup", response=SessionOut)
@@ -177,7 +178,7 @@ def set_up(request: HttpRequest, body: SetUpIn) -> Any:
         organisation=body.organisation, timezone=body.timezone, full_name=body.full_name, username=body.username,
         password=body.password, site=body.site, latitude=body.latitude, monthly_c=tuple(body.monthly_c),
         working_days=tuple(body.working_days), sowing_days=tuple(body.sowing_days),
-        places=tuple(place.spec() for place in body.places),
+        places=tuple(place.spec() for place in body.places), raises=tuple(body.raises),
     )  # fmt: skip
     _, user = services.set_up(answers)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")

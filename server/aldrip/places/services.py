@@ -10,6 +10,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import Member, Organisation, Role, User
 from aldrip.accounts.services import check_days, check_timezone, is_empty, make_user
 from aldrip.base.errors import FieldError, Forbidden, Refused, refuse
+from aldrip.methods.models import Crop
 from aldrip.places.ground import polygon_of, ring_of
 from aldrip.places.models import Kind, LandUse, Place, Site
 from aldrip_core.geometry import area_m2
@@ -152,6 +153,7 @@ class SetUp:
     working_days: tuple[int, ...]
     sowing_days: tuple[int, ...]
     places: tuple[PlaceSpec, ...]
+    raises: tuple[str, ...] = ()  # slugs of the crops that it takes from what ships; none: whatever ships
 
 
 @transaction.atomic
@@ -169,6 +171,7 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
         name=answers.organisation.strip()[:120], timezone=answers.timezone,
         working_days=check_days(answers.working_days, "working_days"),
         sowing_days=check_days(answers.sowing_days or answers.working_days, "sowing_days"),
+        raises=sorted(Crop.objects.filter(organisation=None, slug__in=answers.raises).values_list("slug", flat=True)),
     )  # fmt: skip
     user = make_user(username=answers.username, password=answers.password, full_name=answers.full_name)
     Member.objects.create(user=user, organisation=organisation, role=Role.MANAGER)

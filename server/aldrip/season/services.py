@@ -14,6 +14,7 @@ from aldrip.base.words import plural, share
 from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage
+from aldrip.batches.placing import homeless
 from aldrip.diary.models import Task
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
@@ -27,6 +28,7 @@ from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip.seedcrops.reading import WAYS
 from aldrip_core.ground import AHEAD
 from aldrip_core.nick import RemedyClass
+from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
 from aldrip_core.units import from_base, plain, unit
@@ -52,6 +54,7 @@ def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
         *_batches(ctx),
         *_orders(ctx),
         *_places(ground),
+        *_homeless(ctx),
         *_lots(ctx),
         *_seed_crops(ctx),
         *_seed_lots(ctx),
@@ -99,6 +102,22 @@ def promised(line: OrderLine) -> str:
     """What a line promises: plants by their number, seed with its unit."""
     of = unit(line.unit)
     return plain(from_base(line.quantity, of)) + ("" if of.is_pieces else f" {of.words}")
+
+
+def _homeless(ctx: Ctx) -> list[Decision]:
+    """Kinds of place that planned batches asked for in vain."""
+    found = []
+    for one in homeless(ctx):
+        name, many = PLACE_KINDS.get(one.kind, one.kind).lower(), plural(one.batches, "batch", "batches")
+        ask = "asks" if one.batches == 1 else "ask"
+        told = (
+            f"{many} asked for a {name} before there was one."
+            if one.there
+            else f"{many} {ask} for a {name}, and there is none."
+        )
+        found.append(Decision("places", None, f"{name} for {many}", told, "/places" if one.there else f"/places?add={one.kind}",
+                              "Plan again" if one.there else "Add one"))  # fmt: skip
+    return found
 
 
 def _places(ground: Ground) -> list[Decision]:

@@ -24,6 +24,16 @@ export const sessionQuery = queryOptions({
   },
   staleTime: 60_000,
 });
+export const offerQuery = queryOptions({
+  queryKey: ["offer"],
+  queryFn: () => take(api.GET("/api/setup/offer")),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+export const homelessQuery = queryOptions({
+  queryKey: ["batches", "homeless"],
+  queryFn: () => take(api.GET("/api/batches/homeless")),
+});
+export const closedQuery = queryOptions({ queryKey: ["closed"], queryFn: () => take(api.GET("/api/closed-days")) });
 export const libraryQuery = queryOptions({
   queryKey: ["library"],
   queryFn: () => take(api.GET("/api/library")),
@@ -75,6 +85,17 @@ export const lotQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["lot", id],
     queryFn: () => take(api.GET("/api/lots/{lot_id}", { params: { path: { lot_id: id } } })),
+  });
+export const waitingForQuery = (id: Ref) =>
+  queryOptions({
+    queryKey: ["lot", id, "waiting"],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}/waiting", { params: { path: { lot_id: id } } })),
+  });
+export const buyingQuery = (lead: number) =>
+  queryOptions({
+    queryKey: ["buying", lead],
+    queryFn: () => take(api.GET("/api/buying", { params: { query: { lead_days: lead } } })),
+    placeholderData: (old) => old,
   });
 export const cardQuery = (id: Ref) =>
   queryOptions({

@@ -344,6 +344,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/library/raised": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Raise Crop
+         * @description Count a crop among those that the house raises, or no longer.
+         */
+        post: operations["aldrip_methods_api_raise_crop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library/yaml": {
         parameters: {
             query?: never;
@@ -1305,6 +1325,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/homeless": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Homeless
+         * @description Kinds of place that planned batches asked for in vain.
+         */
+        get: operations["aldrip_batches_api_homeless"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/plan-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Again
+         * @description Plan the batches once more that asked for a place which is there by now.
+         */
+        post: operations["aldrip_batches_api_plan_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Buy
+         * @description Seed and stock that planned batches want and stock does not hold.
+         */
+        get: operations["aldrip_batches_api_to_buy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Buying
+         * @description The buying list as CSV.
+         */
+        get: operations["aldrip_batches_api_export_buying"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting For Lot
+         * @description Planned batches without seed that this lot could be sown in.
+         */
+        get: operations["aldrip_batches_api_waiting_for_lot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Lot
+         * @description Let planned batches be sown from a lot.
+         */
+        post: operations["aldrip_batches_api_give_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/methods/schools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schools
+         * @description The ways in which a crop may be raised, side by side for one quantity.
+         */
+        get: operations["aldrip_batches_api_schools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/methods/try": {
         parameters: {
             query?: never;
@@ -2146,6 +2306,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/setup/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What May Be Raised
+         * @description What a new house may take; only while there is none.
+         */
+        get: operations["aldrip_methods_api_what_may_be_raised"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2168,6 +2348,10 @@ export interface components {
             chance_wanted: number;
             /** Safety Days */
             safety_days: number;
+            /** Part Trays */
+            part_trays: boolean;
+            /** Raises */
+            raises: string[];
         };
         /** SessionOut */
         SessionOut: {
@@ -2290,6 +2474,11 @@ export interface components {
              * @default []
              */
             places: components["schemas"]["PlaceIn"][];
+            /**
+             * Raises
+             * @default []
+             */
+            raises: string[];
         };
         /** OrganisationIn */
         OrganisationIn: {
@@ -2305,6 +2494,8 @@ export interface components {
             chance_wanted?: number | null;
             /** Safety Days */
             safety_days?: number | null;
+            /** Part Trays */
+            part_trays?: boolean | null;
         };
         /** MemberOut */
         MemberOut: {
@@ -2357,13 +2548,18 @@ export interface components {
             /** Message */
             message: string;
         };
-        /** ClosedDayIn */
+        /**
+         * ClosedDayIn
+         * @description One day, or all `until` another one.
+         */
         ClosedDayIn: {
             /**
              * Day
              * Format: date
              */
             day: string;
+            /** Until */
+            until?: string | null;
             /**
              * Name
              * @default
@@ -2923,17 +3119,12 @@ export interface components {
             /** More */
             more: boolean;
         };
-        /**
-         * ChoiceOut
-         * @description What may have been meant. `keep`: to be settled for the house, rather than written into the row.
-         */
+        /** ChoiceOut */
         ChoiceOut: {
             /** Value */
             value: string;
             /** Words */
             words: string;
-            /** Keep */
-            keep: boolean;
         };
         /**
          * Sort
@@ -2955,6 +3146,18 @@ export interface components {
             retired: boolean;
             /** Crop */
             crop: string;
+            /** Raised */
+            raised: boolean;
+        };
+        /** RaisedIn */
+        RaisedIn: {
+            /** Crop */
+            crop: string;
+            /**
+             * Raised
+             * @default true
+             */
+            raised: boolean;
         };
         /** TakenFaultOut */
         TakenFaultOut: {
@@ -4146,7 +4349,19 @@ export interface components {
              * Choices
              * @default []
              */
-            choices: components["schemas"]["ChoiceOut"][];
+            choices: components["schemas"]["MeantOut"][];
+        };
+        /**
+         * MeantOut
+         * @description What may have been meant. `keep`: to be settled for the house, rather than written into the row.
+         */
+        MeantOut: {
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+            /** Keep */
+            keep: boolean;
         };
         /**
          * UnderstoodOut
@@ -5281,6 +5496,116 @@ export interface components {
         ResowIn: {
             /** Version */
             version: number;
+        };
+        /** HomelessOut */
+        HomelessOut: {
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Batches */
+            batches: number;
+            /** There */
+            there: boolean;
+        };
+        /** UseOut */
+        UseOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Quantity */
+            quantity: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+        };
+        /** WantedOut */
+        WantedOut: {
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** What */
+            what: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Order By
+             * Format: date
+             */
+            order_by: string;
+            /** Late */
+            late: boolean;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+        };
+        /** WaitsOut */
+        WaitsOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Version */
+            version: number;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Holds */
+            holds: boolean;
+        };
+        /**
+         * GiveIn
+         * @description The version of each batch by its number, as it was seen.
+         */
+        GiveIn: {
+            /** Batches */
+            batches: {
+                [key: string]: number;
+            };
+        };
+        /** SchoolOut */
+        SchoolOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Form */
+            form: string;
+            /** Usual */
+            usual: boolean;
+            /** Own */
+            own: boolean;
+            /** Note */
+            note: string;
+            /** Needed */
+            needed: number | null;
+            /** Unit */
+            unit: string;
+            /** Start */
+            start: number | null;
+            /** Start Unit */
+            start_unit: string;
+            /** Seed G */
+            seed_g: number | null;
+            /** Trays */
+            trays: number | null;
+            /** Days */
+            days: number | null;
+            /** Problems */
+            problems: string[];
         };
         /** TriedOut */
         TriedOut: {
@@ -7180,6 +7505,22 @@ export interface components {
             /** Password */
             password: string;
         };
+        /** RaisableCropOut */
+        RaisableCropOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+        };
+        /** RaisableOut */
+        RaisableOut: {
+            /** Words */
+            words: string;
+            /** Crops */
+            crops: components["schemas"]["RaisableCropOut"][];
+            /** Kinds */
+            kinds: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -7685,6 +8026,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LibraryRowOut"][];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_raise_crop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RaisedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -9035,6 +9400,159 @@ export interface operations {
             };
         };
     };
+    aldrip_batches_api_homeless: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HomelessOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_plan_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_to_buy: {
+        parameters: {
+            query?: {
+                lead_days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_export_buying: {
+        parameters: {
+            query?: {
+                lead_days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_batches_api_waiting_for_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitsOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_give_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_schools: {
+        parameters: {
+            query?: {
+                crop?: string;
+                quantity?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchoolOut"][];
+                };
+            };
+        };
+    };
     aldrip_batches_api_try_method: {
         parameters: {
             query?: never;
@@ -10101,6 +10619,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BroughtInOut"];
+                };
+            };
+        };
+    };
+    aldrip_methods_api_what_may_be_raised: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RaisableOut"][];
                 };
             };
         };

@@ -1,7 +1,7 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, rememberCsrf, type Schemas, take } from "../api/client";
-import { queryClient } from "../api/queries";
+import { offerQuery, queryClient } from "../api/queries";
 import { weekdayName } from "../ui/dates";
 import { Faults, Field } from "../ui/parts";
 import { BringIn } from "./BringIn";
@@ -15,7 +15,21 @@ const KINDS: [string, string, string][] = [
   ["hotbed", "Hot bed", "m²"],
   ["standing", "Standing-out ground", "m²"],
   ["store", "Cold store", "m²"],
+  ["bed", "Nursery bed", "m²"],
+  ["field", "Field", "m²"],
 ];
+/** What a place of a kind usually holds and how warm it is kept, until somebody says better. */
+const USUAL_SIZE: Record<string, [name: string, capacity: string, warmth: string]> = {
+  shed: ["Potting shed", "", ""],
+  germination: ["Germination room", "400", "19"],
+  bench: ["Bench 1", "150", "18"],
+  tunnel: ["Tunnel 1", "200", ""],
+  hotbed: ["Hot bed", "20", "26"],
+  standing: ["Standing-out ground", "300", ""],
+  store: ["Cold store", "40", ""],
+  bed: ["Nursery bed 1", "500", ""],
+  field: ["Field 1", "10000", ""],
+};
 
 interface PlaceRow {
   name: string;
@@ -24,13 +38,24 @@ interface PlaceRow {
   warmth: string;
 }
 
-const USUAL: PlaceRow[] = [
-  { name: "Potting shed", kind: "shed", capacity: "", warmth: "" },
-  { name: "Germination room", kind: "germination", capacity: "400", warmth: "19" },
-  { name: "Bench 1", kind: "bench", capacity: "150", warmth: "18" },
-  { name: "Tunnel 1", kind: "tunnel", capacity: "200", warmth: "" },
-  { name: "Cold store", kind: "store", capacity: "40", warmth: "" },
-];
+const usual = (kind: string): PlaceRow => {
+  const [name, capacity, warmth] = USUAL_SIZE[kind] ?? ["", "", ""];
+  return { name, kind, capacity, warmth };
+};
+const USUAL = ["shed", "germination", "bench", "tunnel", "store"].map(usual);
+
+/** Places as they are, with one of every kind that is asked for, and without untouched ones that no longer are. */
+function placesFor(rows: PlaceRow[], kinds: Set<string>): PlaceRow[] {
+  const untouched = (row: PlaceRow) => JSON.stringify(row) === JSON.stringify(usual(row.kind));
+  const kept = rows.filter((row) => kinds.has(row.kind) || !untouched(row));
+  const there = new Set(kept.map((row) => row.kind));
+  return [
+    ...kept,
+    ...KINDS.map(([kind]) => kind)
+      .filter((kind) => kinds.has(kind) && !there.has(kind))
+      .map(usual),
+  ];
+}
 
 export function Days({
   value,
@@ -88,6 +113,19 @@ export function FirstRun() {
   const [working, setWorking] = useState([0, 1, 2, 3, 4]);
   const [sowing, setSowing] = useState([0, 1, 2, 3, 4]);
   const [places, setPlaces] = useState(USUAL);
+  const { data: offers } = useQuery(offerQuery);
+  const [raised, setRaised] = useState<string[]>([]);
+  const [without, setWithout] = useState<string[]>([]);
+  const offered = (offers ?? []).filter((offer) => raised.includes(offer.words));
+  const crops = [
+    ...new Map(offered.flatMap((offer) => offer.crops).map((crop) => [crop.slug, crop.name])).entries(),
+  ].sort((a, b) => a[1].localeCompare(b[1]));
+  const raise = (words: string, on: boolean) => {
+    const now = on ? [...raised, words] : raised.filter((other) => other !== words);
+    const kinds = (offers ?? []).filter((offer) => now.includes(offer.words)).flatMap((offer) => offer.kinds);
+    setRaised(now);
+    setPlaces(now.length ? placesFor(places, new Set(kinds)) : places);
+  };
   const put = (name: keyof typeof form) => (event: React.ChangeEvent<HTMLInputElement>) =>
     setForm({ ...form, [name]: event.target.value });
   const setUp = useMutation({
@@ -105,6 +143,7 @@ export function FirstRun() {
             working_days: working,
             sowing_days: sowing,
             places: places.filter((row) => row.name.trim()).map(placeOf),
+            raises: crops.map(([slug]) => slug).filter((slug) => !without.includes(slug)),
           },
         }),
       ),
@@ -128,7 +167,7 @@ export function FirstRun() {
       >
         <div>
           <h1>Set up your nursery</h1>
-          <p className="text-ink2">Six things, and the house stands. All of it can be changed later.</p>
+          <p className="text-ink2">Seven things, and the house stands. All of it can be changed later.</p>
           <BringIn first />
         </div>
         <section className="grid gap-3 sm:grid-cols-2">
@@ -178,6 +217,49 @@ export function FirstRun() {
         </Field>
         <Days label="People work on" value={working} onChange={setWorking} />
         <Days label="Sowing is done on" value={sowing} onChange={setSowing} />
+        <fieldset>
+          <legend className="text-h2 font-bold">What do you raise?</legend>
+          <p className="note">
+            Methods, containers, mixes and standards for it are there to begin with, and places are proposed below. All
+            else that ships stays within reach.
+          </p>
+          <div className="mt-1 grid gap-x-6 gap-y-1 sm:grid-cols-2">
+            {offers?.map((offer) => (
+              <label key={offer.words} className="flex items-baseline gap-2">
+                <input
+                  type="checkbox"
+                  checked={raised.includes(offer.words)}
+                  onChange={(event) => raise(offer.words, event.target.checked)}
+                />
+                <span>
+                  {offer.words} <span className="note">{offer.crops.length} crops</span>
+                </span>
+              </label>
+            ))}
+          </div>
+          {crops.length ? (
+            <details className="mt-2">
+              <summary className="btn-link cursor-pointer">
+                {crops.length - crops.filter(([slug]) => without.includes(slug)).length} crops are taken; choose among
+                them
+              </summary>
+              <div className="mt-1 grid grid-cols-2 gap-x-4 sm:grid-cols-4">
+                {crops.map(([slug, name]) => (
+                  <label key={slug} className="flex items-baseline gap-2">
+                    <input
+                      type="checkbox"
+                      checked={!without.includes(slug)}
+                      onChange={(event) =>
+                        setWithout(event.target.checked ? without.filter((one) => one !== slug) : [...without, slug])
+                      }
+                    />
+                    {name}
+                  </label>
+                ))}
+              </div>
+            </details>
+          ) : null}
+        </fieldset>
         <section>
           <h2>Where plants stand</h2>
           <p className="note">

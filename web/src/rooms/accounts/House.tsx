@@ -1,12 +1,14 @@
 import { queryOptions, useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { queryClient, sessionQuery } from "../../api/queries";
+import { closedQuery, queryClient, sessionQuery } from "../../api/queries";
 import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
-import { shortDay } from "../../ui/dates";
+import { useSpan } from "../../shell/span";
+import { fullDay, shortDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, RoomHead } from "../../ui/parts";
+import { QuickForm } from "../../ui/QuickForm";
 
 const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
@@ -26,6 +28,7 @@ export function House() {
       <div className="grid gap-8 lg:grid-cols-2">
         <div className="grid content-start gap-8">
           {may("accounts.manage") && session.organisation ? <Rules organisation={session.organisation} /> : null}
+          {may("accounts.manage") ? <ClosedDays /> : null}
           {may("accounts.manage") ? <People /> : null}
           {may("accounts.manage") ? <TakeOut /> : null}
         </div>
@@ -44,6 +47,7 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
   });
   const [working, setWorking] = useState(organisation.working_days);
   const [sowing, setSowing] = useState(organisation.sowing_days);
+  const [part, setPart] = useState(organisation.part_trays);
   const save = useSave(
     () =>
       take(
@@ -55,6 +59,7 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
             safety_days: Math.round(Number(form.safety)),
             working_days: working,
             sowing_days: sowing,
+            part_trays: part,
           },
         }),
       ),
@@ -96,6 +101,12 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
       </div>
       <Days label="People work on" value={working} onChange={setWorking} />
       <Days label="Sowing is done on" value={sowing} onChange={setSowing} />
+      <label className="flex items-baseline gap-2">
+        <input type="checkbox" checked={part} onChange={(event) => setPart(event.target.checked)} />
+        <span>
+          Trays may be sown in part <span className="note">the rest of a tray takes another crop</span>
+        </span>
+      </label>
       <Faults error={save.error} fields={["name", "chance_wanted", "safety_days", "timezone"]} />
       <div className="flex items-center gap-3">
         <button type="submit" className="btn w-fit" disabled={save.isPending}>
@@ -104,6 +115,58 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
         {save.isSuccess ? <span role="status">Saved. New plans follow these rules.</span> : null}
       </div>
     </form>
+  );
+}
+
+/** Days on which nobody works: what is planned from now on keeps clear of them. */
+function ClosedDays() {
+  const { data: days } = useQuery(closedQuery);
+  const { today } = useSpan();
+  const refresh = () => queryClient.invalidateQueries({ queryKey: ["closed"] });
+  const open = useSave(
+    (day: string) => take(api.POST("/api/closed-days", { body: { day, name: "", closed: false, until: null } })),
+    refresh,
+  );
+  const coming = (days ?? []).filter((one) => one.day >= today);
+  return (
+    <section>
+      <h2>Closed days</h2>
+      <table className="tbl max-w-md">
+        <tbody>
+          {coming.map((one) => (
+            <tr key={one.day}>
+              <td>{fullDay(one.day)}</td>
+              <td>{one.name}</td>
+              <td>
+                <button type="button" className="btn-link" onClick={() => open.mutate(one.day)}>
+                  open again<span className="sr-only"> on {one.day}</span>
+                </button>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {coming.length ? null : <p className="note">None to come. Holidays belong here.</p>}
+      <Faults error={open.error} />
+      <div className="mt-2 max-w-md">
+        <QuickForm
+          button="Close"
+          fields={[
+            { name: "day", label: "From", type: "date", needed: true },
+            { name: "until", label: "to, where it is more than a day", type: "date" },
+            { name: "name", label: "What it is" },
+          ]}
+          save={(values) =>
+            take(
+              api.POST("/api/closed-days", {
+                body: { day: values.day ?? "", until: values.until || null, name: values.name ?? "", closed: true },
+              }),
+            ).then((answer) => refresh().then(() => answer))
+          }
+        />
+      </div>
+      <p className="note">Nothing is sown, moved or graded on them. What is planned already stays as it is.</p>
+    </section>
   );
 }
 

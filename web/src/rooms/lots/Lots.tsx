@@ -11,6 +11,7 @@ import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } fr
 import { type Column, Table } from "../../ui/Table";
 import { OwnSeed } from "./OwnSeed";
 import { Receive } from "./Receive";
+import { ToBuy, WaitingFor } from "./ToBuy";
 
 type Lot = Schemas["LotOut"];
 
@@ -32,7 +33,24 @@ export function Lots() {
           </button>
         ) : null}
       </RoomHead>
-      {lots.length ? (
+      <nav aria-label="Stock or what is wanted" className="mb-2 flex gap-5 border-rule border-b pb-2">
+        {[
+          ["", "In stock"],
+          ["buy", "To buy"],
+        ].map(([view, words]) => (
+          <Link
+            key={view}
+            to={(view ? `/lots?view=${view}` : "/lots") as "/"}
+            aria-current={(address.view ?? "") === view ? "page" : undefined}
+            className={(address.view ?? "") === view ? "border-ink border-b-2 font-semibold no-underline" : ""}
+          >
+            {words}
+          </Link>
+        ))}
+      </nav>
+      {address.view === "buy" ? (
+        <ToBuy />
+      ) : lots.length ? (
         <Table
           name="lots"
           label="lots"
@@ -52,7 +70,7 @@ export function Lots() {
           </button>
         </Empty>
       )}
-      <Receive open={receive} onClose={() => setReceive(false)} />
+      <Receive open={receive} onClose={() => setReceive(false)} onDone={(lot) => choose(lot.id)} />
       {address.lot ? <LotSheet id={ref(address.lot)} onClose={() => choose(null)} /> : null}
     </div>
   );
@@ -143,6 +161,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
             {lot.status ? `, ${lot.status_words}` : ""}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
             {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}
           </p>
+          <WaitingFor lot={lot} />
           {lot.label_number ? <p>Official label {lot.label_number}.</p> : null}
           {lot.status || lot.seed_class ? <OwnSeed lot={lot} /> : null}
           <h2 className="mt-4">Movements</h2>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, api, take } from "../../api/client";
+import { ApiError, api, type Schemas, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { DayField } from "../../ui/DayField";
@@ -25,7 +25,15 @@ const EMPTY = {
 };
 
 /** Receive a seed lot: what is on the label, and how much came. */
-export function Receive({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function Receive({
+  open,
+  onClose,
+  onDone,
+}: {
+  open: boolean;
+  onClose: () => void;
+  onDone: (lot: Schemas["LotOut"]) => void;
+}) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
   const { today } = useSpan();
@@ -62,9 +70,10 @@ export function Receive({ open, onClose }: { open: boolean; onClose: () => void 
         }),
       );
     },
-    () => {
+    (lot) => {
       setForm(EMPTY);
       onClose();
+      onDone(lot);
     },
   );
   const error = save.error instanceof ApiError ? save.error : null;

@@ -1,17 +1,18 @@
 import { useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
-import { formsQuery, libraryQuery, rowQuery, rowsQuery } from "../../api/queries";
+import { api, type Schemas, take } from "../../api/client";
+import { formsQuery, libraryChanged, libraryQuery, rowQuery, rowsQuery, sessionQuery } from "../../api/queries";
 import { few } from "../../ui/format";
-import { useAddress, useMay } from "../../ui/hooks";
-import { RoomHead } from "../../ui/parts";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { Faults, RoomHead } from "../../ui/parts";
 import { KEPT } from "../orders/kept";
 import { blankOf } from "./AskedFields";
 import { Editions, Retire } from "./Editions";
 import { MethodView } from "./MethodView";
 import { RowForm } from "./RowForm";
 import { RowView } from "./RowView";
+import { Schools } from "./Schools";
 import { SeedLibrary } from "./SeedLibrary";
 import { YamlIn } from "./YamlIn";
 
@@ -37,14 +38,19 @@ export function Methods() {
   const [, words, one] = KINDS.find(([key]) => key === kind) ?? (["method", "Methods", "method"] as const);
   const [wanted, setWanted] = useState("");
   const [retired, setRetired] = useState(false);
+  const [everything, setEverything] = useState(false);
   const may = useMay();
   const all = rows.filter((other) => other.kind === kind);
   const cropName = new Map(rows.filter((other) => other.kind === "crop").map((other) => [other.slug, other.name]));
-  const shown = all.filter(
+  const called = all.filter(
     (other) =>
       (retired || !other.retired || other.slug === row) &&
       `${other.name} ${cropName.get(other.crop) ?? ""}`.toLowerCase().includes(wanted.toLowerCase()),
   );
+  // What the house raises comes first; what is asked for by name is found wherever it is.
+  const own = called.filter((other) => other.raised || other.slug === row);
+  const shown = everything || (wanted && !own.length) ? called : own;
+  const others = all.filter((other) => !other.raised && !other.retired).length;
   const chosen = act === "new" || act === "yaml" ? undefined : (all.find((other) => other.slug === row) ?? shown[0]);
   return (
     <div className="px-4 pb-6">
@@ -105,6 +111,12 @@ export function Methods() {
             ))}
             {shown.length ? null : <p className="note py-2">None is called so.</p>}
           </div>
+          {others ? (
+            <label className="note mt-2 flex items-center gap-1">
+              <input type="checkbox" checked={everything} onChange={(event) => setEverything(event.target.checked)} />
+              {few(others, "other")} that {others === 1 ? "ships" : "ship"} too
+            </label>
+          ) : null}
           {all.some((other) => other.retired) ? (
             <label className="note mt-2 flex items-center gap-1">
               <input type="checkbox" checked={retired} onChange={(event) => setRetired(event.target.checked)} />
@@ -177,6 +189,23 @@ function StartFrom({ crop }: { crop: string }) {
   );
 }
 
+/** Whether the house raises a crop that ships: its methods then stand first. */
+function Raise({ row }: { row: Row }) {
+  const save = useSave(() =>
+    take(api.POST("/api/library/raised", { body: { crop: row.slug, raised: !row.raised } })).then(libraryChanged),
+  );
+  const { data: session } = useSuspenseQuery(sessionQuery);
+  if (!session.organisation?.raises.length) return null;
+  return (
+    <>
+      <button type="button" className="btn-link" disabled={save.isPending} onClick={() => save.mutate(undefined)}>
+        {row.raised ? "We do not raise it" : "We raise it"}
+      </button>
+      <Faults error={save.error} />
+    </>
+  );
+}
+
 function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
   const { data: form } = useSuspenseQuery(rowQuery(row.kind, row.slug));
   const { data: forms } = useSuspenseQuery(formsQuery);
@@ -224,6 +253,7 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
             <Link to={address(row.kind, { row: row.slug, act: "change" })}>Change</Link>
             <Link to={address(row.kind, { row: row.slug, act: "copy" })}>Make another after it</Link>
             {form.retired ? null : <Retire kind={row.kind} slug={row.slug} name={form.name} />}
+            {row.kind === "crop" && !form.own ? <Raise row={row} /> : null}
           </>
         ) : null}
         <a href={`/api/library/yaml?kind=${row.kind}&slug=${row.slug}`}>As YAML</a>
@@ -235,6 +265,8 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
           <Link to={address("method", { act: "new", crop: crop.slug })}>Say how it is raised</Link>.
         </p>
       ) : null}
+      {row.crop && row.kind === "method" ? <Schools crop={row.crop} here={row.slug} /> : null}
+      {crop ? <Schools crop={crop.slug} here="" /> : null}
       {crop && seedWays.size ? <SeedLibrary crop={crop} library={library} way={[...seedWays][0] ?? "drilled"} /> : null}
       <Editions kind={row.kind} slug={row.slug} asked={asked} />
     </article>

@@ -25,7 +25,7 @@ function grouped(checked: Checked, rows: Row[]): Group[] {
     const column = fault.column as keyof Row;
     const row = rows[fault.row];
     const value = String(row?.[column] ?? "");
-    const crop = column === "cultivar" || column === "form" ? String(row?.crop ?? "") : "";
+    const crop = column === "cultivar" || column === "form" ? fault.crop : "";
     const key = [column, fault.code, fault.message, value, crop].join("\n");
     const group = found.get(key) ?? { column, value, crop, faults: [] };
     group.faults.push(fault);

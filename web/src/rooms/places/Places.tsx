@@ -1,9 +1,10 @@
-import { useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { placesQuery } from "../../api/queries";
-import { quantity } from "../../ui/format";
-import { useMay, useSave } from "../../ui/hooks";
+import { homelessQuery, placesQuery } from "../../api/queries";
+import { few, quantity } from "../../ui/format";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { OUTLINE_HINT, readOutline } from "../../ui/outline";
 import { Empty, Faults, Field, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
@@ -14,7 +15,9 @@ const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "
 export function Places() {
   const { data } = useSuspenseQuery(placesQuery);
   const may = useMay();
-  const [edit, setEdit] = useState<Place | "new" | null>(null);
+  const { add } = useAddress();
+  const navigate = useNavigate();
+  const [edit, setEdit] = useState<Place | "new" | null>(add && may("places.edit") ? "new" : null);
   const site = data.sites[0];
   return (
     <div className="px-4 pb-6">
@@ -32,6 +35,7 @@ export function Places() {
           </button>
         ) : null}
       </RoomHead>
+      <Wanting onAdd={(kind) => navigate({ to: `/places?add=${kind}` as "/" }).then(() => setEdit("new"))} />
       {data.places.length ? (
         <table className="tbl">
           <thead>
@@ -144,11 +148,15 @@ export function Places() {
       ) : null}
       {edit && site ? (
         <PlaceForm
-          key={edit === "new" ? "new" : edit.id}
+          key={edit === "new" ? `new ${add}` : edit.id}
           place={edit === "new" ? null : edit}
+          kind={add ?? "bench"}
           siteId={site.id}
           kinds={data.kinds}
-          onClose={() => setEdit(null)}
+          onClose={() => {
+            setEdit(null);
+            if (add) navigate({ to: "/places" as "/" });
+          }}
         />
       ) : null}
     </div>
@@ -163,13 +171,59 @@ function warmth(place: Place): string {
   return said.join(", ") || "as outside";
 }
 
+/** Kinds of place that planned batches ask for in vain, and the way out of it. */
+function Wanting({ onAdd }: { onAdd: (kind: string) => void }) {
+  const { data: wanting } = useQuery(homelessQuery);
+  const may = useMay();
+  const again = useSave(() => take(api.POST("/api/batches/plan-again")));
+  if (!wanting?.length) return again.data ? <p role="status">{again.data.message}</p> : null;
+  const built = wanting.filter((one) => one.there);
+  return (
+    <ul className="mb-3 border-ink border-l-4 pl-3" aria-label="Places that are wanted">
+      {wanting
+        .filter((one) => !one.there)
+        .map((one) => (
+          <li key={one.kind} className="flex flex-wrap items-center gap-3 py-1">
+            {few(one.batches, "batch", "batches")} {one.batches === 1 ? "asks" : "ask"} for a {one.words}, and there is
+            none.
+            {may("places.edit") ? (
+              <button type="button" className="btn" onClick={() => onAdd(one.kind)}>
+                Add a {one.words}
+              </button>
+            ) : null}
+          </li>
+        ))}
+      {built.length ? (
+        <li className="flex flex-wrap items-center gap-3 py-1">
+          {few(Math.max(...built.map((one) => one.batches)), "batch", "batches")} asked for a{" "}
+          {built.map((one) => one.words).join(" or a ")} before there was one.
+          {may("batches.plan") ? (
+            <button
+              type="button"
+              className="btn btn-decide"
+              disabled={again.isPending}
+              onClick={() => again.mutate(undefined)}
+            >
+              Plan them again
+            </button>
+          ) : null}
+          <Faults error={again.error} />
+        </li>
+      ) : null}
+    </ul>
+  );
+}
+
 function PlaceForm({
   place,
+  kind,
   siteId,
   kinds,
   onClose,
 }: {
   place: Place | null;
+  /** What a new one is used as, until somebody says otherwise. */
+  kind: string;
   siteId: number;
   kinds: Schemas["KindOut"][];
   onClose: () => void;
@@ -177,7 +231,7 @@ function PlaceForm({
   const text = (value: number | null | undefined) => (value === null || value === undefined ? "" : String(value));
   const [form, setForm] = useState({
     name: place?.name ?? "",
-    kind: place?.kind ?? "bench",
+    kind: place?.kind ?? kind,
     capacity: text(place?.capacity),
     gangway: text(place ? Math.round(place.gangway * 1000) / 10 : 0),
     set_point_c: text(place?.set_point_c),

@@ -1,0 +1,194 @@
+"""What planned batches still want: seed and stock to buy, and what came in given to the batches that wait for it."""
+
+import csv
+import io
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
+
+from django.db.models import Exists, F, OuterRef, QuerySet, Sum
+
+from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.base.errors import refuse
+from aldrip.base.importing import neutral
+from aldrip.batches.editing import Change, keep
+from aldrip.batches.models import Batch, BatchInput, BatchStage
+from aldrip.batches.saved import snapshot_of
+from aldrip.lots.models import Lot
+from aldrip.lots.taking import READY
+from aldrip_core.stages import Part
+from aldrip_core.units import from_base, unit
+
+LEAD_DAYS = 21  # between order and receipt, where nobody says otherwise
+MOST_AT_ONCE = 60
+#: What a nursery may buy to begin with; a stage of another batch, or ground, it does not.
+BOUGHT = (Part.SEED, Part.PLANT, Part.TUBER, Part.DIVISION, Part.CUTTING, Part.SCION, Part.ROOTSTOCK)
+
+
+@dataclass(frozen=True)
+class Use:
+    """A planned batch that wants something, and when."""
+
+    batch: Batch
+    quantity: float
+    on: date
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Something to buy: of a crop and cultivar, what, how much in which unit, for which batches.
+
+    `lot`: the lot that holds less than what is planned of it. `order_by`: the last day to order it.
+    """
+
+    crop: str
+    cultivar: str
+    what: str
+    quantity: float
+    unit: str
+    uses: tuple[Use, ...]
+    order_by: date
+    late: bool
+    lot: str = ""
+
+
+def _planned(ctx: Ctx) -> "QuerySet[Any]":
+    """Batches that are not begun and start from something that is bought or taken from stock."""
+    held = BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None)
+    rows = ctx.rows(Batch).filter(state=Batch.State.PLANNED).annotate(served=Exists(held), first=_first_day())
+    return rows.select_related("crop", "line", "lot").order_by("first", "id")
+
+
+def _first_day() -> Any:
+    first = BatchStage.objects.filter(batch=OuterRef("pk")).order_by("order")
+    return first.values(day=F("planned__startswith"))[:1]
+
+
+def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
+    """Everything that planned batches want and stock does not hold, the first to be ordered on top."""
+    found: dict[tuple[str, str, str, str], list[Use]] = {}
+    names: dict[tuple[str, str, str, str], tuple[str, str]] = {}
+    for batch in _planned(ctx):
+        want = None if batch.served else _want(batch)
+        if want is None:
+            continue
+        what, quantity, of = want
+        key = (batch.crop.slug, batch.line.slug if batch.line else "", what, of)
+        names[key] = (batch.crop.name, batch.line.name if batch.line else "")
+        found.setdefault(key, []).append(Use(batch, quantity, batch.first))
+    wanted = [_wanted(ctx, *names[key], key[2], key[3], uses, lead_days) for key, uses in found.items()]
+    return sorted([*wanted, *_short_lots(ctx, lead_days)], key=lambda one: (one.order_by, one.crop, one.cultivar))
+
+
+def _want(batch: Batch) -> tuple[str, float, str] | None:
+    """What a batch begins with, how much of it, and in which unit; None where nothing of it is bought."""
+    snapshot = snapshot_of(batch)
+    takes = next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "")
+    if takes not in BOUGHT:
+        return None
+    if takes != Part.SEED:
+        return f"{takes}s", float(batch.start), snapshot["start_unit"]
+    if batch.seed_g is not None:
+        return "seed", batch.seed_g, "g"
+    return None if batch.seeds is None else ("seed", batch.seeds, "seeds")
+
+
+def _wanted(
+    ctx: Ctx, crop: str, cultivar: str, what: str, of: str, uses: Sequence[Use], lead_days: int, lot: str = ""
+) -> Wanted:
+    by = min(use.on for use in uses) - timedelta(days=lead_days)
+    return Wanted(
+        crop, cultivar, what, sum(use.quantity for use in uses), of, tuple(uses), by, late=by < ctx.today, lot=lot
+    )
+
+
+def _short_lots(ctx: Ctx, lead_days: int) -> Iterator[Wanted]:
+    """Lots of which more is planned than they hold: what is missing, for the batches that come last."""
+    spoken = ctx.rows(Lot).filter(used_in__taken_on=None).annotate(planned=Sum("used_in__quantity"))
+    lots = {lot.pk: lot for lot in spoken.filter(planned__gt=F("balance")).select_related("crop", "line")}
+    inputs = BatchInput.objects.filter(lot__in=lots, taken_on=None, stage__batch__state=Batch.State.PLANNED)
+    missing = {pk: Decimal(lot.planned) - lot.balance for pk, lot in lots.items()}
+    uses: dict[int, list[Use]] = {pk: [] for pk in lots}
+    for one in inputs.select_related("stage__batch").order_by("-stage__planned__startswith", "-id"):
+        assert one.lot_id is not None
+        short = min(one.quantity, missing[one.lot_id])
+        if short > 0:
+            missing[one.lot_id] -= short
+            shown = float(from_base(short, unit(lots[one.lot_id].unit)))
+            uses[one.lot_id].append(Use(one.stage.batch, shown, one.stage.planned.lower))
+    for pk, lot in lots.items():
+        if uses[pk]:
+            cultivar = lot.line.name if lot.line else ""
+            yield _wanted(ctx, lot.crop.name, cultivar, lot.form, lot.unit, uses[pk][::-1], lead_days, lot.code)
+
+
+def exported(rows: Sequence[Wanted]) -> str:
+    """The list as CSV."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["order by", "crop", "cultivar", "what", "quantity", "unit", "beside lot", "needed on", "batches"])
+    for one in rows:
+        codes = " ".join(use.batch.code for use in one.uses)
+        first = min(use.on for use in one.uses)
+        writer.writerow([one.order_by, neutral(one.crop), neutral(one.cultivar), one.what, round(one.quantity, 1),
+                         one.unit, one.lot, first, codes])  # fmt: skip
+    return out.getvalue()
+
+
+@dataclass(frozen=True)
+class Waits:
+    """A planned batch that a lot could be given to; `holds`: whether the lot has enough of it left by then."""
+
+    batch: Batch
+    quantity: float
+    unit: str
+    on: date
+    holds: bool
+
+
+def waiting_for(ctx: Ctx, lot_id: Ref) -> list[Waits]:
+    """Planned batches without seed that a lot could be sown in, the first to be sown on top."""
+    lot = ctx.get(Lot, lot_id)
+    if lot.form != "seed" or lot.status not in READY or lot.balance <= 0:
+        return []
+    spoken = BatchInput.objects.filter(lot=lot, taken_on=None).aggregate(all=Sum("quantity"))["all"] or Decimal(0)
+    left, found = float(lot.balance - spoken), []
+    for batch in _planned(ctx).filter(crop__slug=lot.crop.slug):
+        want = None if batch.served or not _same_line(batch, lot) else _want(batch)
+        if want is None or want[0] != "seed":
+            continue
+        grams = unit(lot.unit).is_mass
+        quantity = batch.seed_g if grams else batch.seeds
+        if quantity is None:
+            continue
+        left -= quantity
+        first = batch.first
+        found.append(Waits(batch, quantity, "g" if grams else "seeds", first, holds=left >= 0))
+    return found
+
+
+def _same_line(batch: Batch, lot: Lot) -> bool:
+    return batch.line is None or (lot.line is not None and lot.line.slug == batch.line.slug)
+
+
+@act
+def give(ctx: Ctx, lot_id: Ref, batches: Mapping[int, int]) -> list[str]:
+    """Let planned batches be sown from a lot: each is planned anew with its germination and weight.
+
+    batches: the version of each by its number, as it was seen. Raises Refused where one does not wait for it any more,
+    Conflict where one was changed since. Returns their codes.
+    """
+    if not batches or len(batches) > MOST_AT_ONCE:
+        raise refuse("batches", "out_of_range", f"Give a lot to 1 to {MOST_AT_ONCE} batches at once.")
+    lot = ctx.get(Lot, lot_id, lock=True)
+    waiting = {one.batch.pk: one.batch for one in waiting_for(ctx, lot.pk)}
+    given = []
+    for pk, version in batches.items():
+        if pk not in waiting:
+            raise refuse("batches", "not_waiting", f"A batch among these does not wait for lot {lot.code} any more.")
+        keep(ctx, pk, Change(lot_id=lot.pk), version)
+        given.append(waiting[pk].code)
+    ctx.record("lot.give", f"Gave lot {lot.code} to {', '.join(given)}.", lot, after={"batches": given})
+    return given

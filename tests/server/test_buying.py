@@ -1,0 +1,96 @@
+"""What is still to be bought, and what came in given to the batches that wait for it."""
+
+from datetime import timedelta
+
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
+from aldrip.batches.models import Batch, BatchInput
+from aldrip.lots.models import Lot
+from tests.server.house import HouseCase, member, order_row, seed_lot
+
+
+class ToBuy(HouseCase):
+    def plan(self, *rows: dict[str, str]) -> list[Batch]:
+        lines = self.post("/orders", {"rows": list(rows)})["lines"]
+        self.post("/batches/plan-lines", {"lines": lines})
+        return [Batch.objects.get(allocations__order_line=pk) for pk in lines]
+
+    def test_what_planned_batches_lack_is_listed_by_crop_and_cultivar(self) -> None:
+        first, second, pots = self.plan(
+            order_row(order="1", crop="Lettuce"), order_row(order="2", crop="Lettuce", due="2027-W40"),
+            order_row(order="3", crop="Gerbera", form="pot", quantity="200", due="2027-W44"),
+        )  # fmt: skip
+        seed, plants = sorted(self.get("/buying"), key=lambda one: one["crop"], reverse=True)
+        self.assertAlmostEqual(seed["quantity"], first.seed_g + second.seed_g)
+        self.assertEqual([use["batch"] for use in seed["uses"]], [first.code, second.code])
+        sown = first.stages.order_by("order")[0].planned.lower
+        self.assertEqual(seed["order_by"], str(sown - timedelta(days=21)))
+        self.assertEqual(self.get("/buying?lead_days=7")[0]["order_by"], str(sown - timedelta(days=7)))
+        self.get("/buying?lead_days=-1", status=422)
+        self.assertEqual((plants["what"], plants["unit"], plants["quantity"]), ("plants", "plants", pots.start))
+        text = self.get("/buying/export").content.decode("utf-8-sig")
+        self.assertIn(f"{first.code} {second.code}", text)
+
+    def test_a_lot_that_holds_less_than_is_planned_of_it_is_short_by_the_rest(self) -> None:
+        lot = seed_lot(self.ctx, grams=50)
+        batches = self.plan(order_row(order="1"), order_row(order="2", due="2027-W38"))
+        planned = sum(float(one.seed_g or 0) for one in batches)
+        held = float(Lot.objects.get(pk=lot.pk).balance)
+        short = self.get("/buying")
+        if planned > held:
+            self.assertEqual(sum(one["quantity"] for one in short), planned - held)
+        spoken = BatchInput.objects.filter(lot=lot).count()
+        Lot.objects.filter(pk=lot.pk).update(balance=1)
+        (one,) = [row for row in self.get("/buying") if row["lot"] == lot.code]
+        total = sum(float(i.quantity) for i in BatchInput.objects.filter(lot=lot))
+        self.assertAlmostEqual(one["quantity"], total - 1, places=3)
+        self.assertEqual(len(one["uses"]), spoken)
+
+    def test_what_is_sown_or_abandoned_wants_nothing_more(self) -> None:
+        (batch,) = self.plan(order_row(crop="Lettuce"))
+        self.assertEqual(len(self.get("/buying")), 1)
+        Batch.objects.filter(pk=batch.pk).update(state=Batch.State.ABANDONED)
+        self.assertEqual(self.get("/buying"), [])
+
+    def test_seed_that_came_is_given_to_the_batches_that_wait(self) -> None:
+        first, second = self.plan(order_row(order="1"), order_row(order="2", due="2027-W40"))
+        self.assertIsNone(first.lot)
+        need = float(first.seed_g or 0)
+        lot = seed_lot(self.ctx, grams=need * 1.5, germination=0.80)
+        waiting = self.get(f"/lots/{lot.pk}/waiting")
+        self.assertEqual([(one["batch"], one["holds"]) for one in waiting], [(first.code, True), (second.code, False)])
+        body = {"batches": {str(first.pk): waiting[0]["version"]}}
+        self.post(f"/lots/{lot.pk}/give", body)
+        first.refresh_from_db()
+        self.assertEqual(first.lot, lot)
+        self.assertEqual(BatchInput.objects.get(stage__batch=first).lot, lot)
+        self.post(f"/lots/{lot.pk}/give", body, status=422)  # it waits no more
+        self.assertEqual([one["batch"] for one in self.get(f"/lots/{lot.pk}/waiting")], [second.code])
+        self.post(f"/lots/{lot.pk}/give", {"batches": {str(second.pk): 99}}, status=409)
+        self.assertEqual(
+            [use["batch"] for one in self.get("/buying") if not one["lot"] for use in one["uses"]], [second.code]
+        )
+
+    def test_seed_of_another_cultivar_or_crop_is_not_offered(self) -> None:
+        self.post(
+            "/library/line", {"typed": {"name": "Other", "crop": "pak-choi"}, "like": "", "source": "", "reason": ""}
+        )
+        self.plan(order_row(cultivar="Other"))
+        lot = seed_lot(self.ctx)
+        self.assertEqual(self.get(f"/lots/{lot.pk}/waiting"), [])
+
+    def test_who_may_not_plan_gives_nothing(self) -> None:
+        (batch,) = self.plan(order_row())
+        lot = seed_lot(self.ctx)
+        self.client.force_login(member(self.ctx, "looks", "viewer"))
+        self.post(f"/lots/{lot.pk}/give", {"batches": {str(batch.pk): batch.version}}, status=403)
+
+    def test_the_number_of_queries_does_not_grow_with_the_batches(self) -> None:
+        self.plan(order_row(order="1", crop="Lettuce"))
+        with CaptureQueriesContext(connection) as few:
+            self.get("/buying")
+        asked = len(few)
+        self.plan(*(order_row(order=str(n), crop="Lettuce", due=f"2027-W{38 + n}") for n in range(2, 8)))
+        with self.assertNumQueries(asked):
+            self.get("/buying")
