@@ -84,7 +84,7 @@ class FirstHour(BrowserCase):
         self.choose("Crop", "Tomato")
         self.fill("How much came", "5 packets of 2,000 seeds")
         self.fill("Germination on the label", "88")
-        self.press("Receive")
+        self.press("Receive", tag="form button")
         self.see("2 batches wait for such seed")
         self.assertEqual(self.axe(), [], "a lot with batches that wait")
         self.press("Give it to 2 batches")
