@@ -8,6 +8,7 @@ import { HEAD, useSpan } from "../../shell/span";
 import { addDays, type Day, daysBetween, isoWeek, shortDay } from "../../ui/dates";
 import { area, quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
+import { Faults } from "../../ui/parts";
 import { type Laid, loadPath, outline, stack, widest } from "./boardLayout";
 
 type Lane = Schemas["LaneOut"];
@@ -16,9 +17,17 @@ type Body = Schemas["BodyOut"];
 /** One lane a place, time across: a lane visibly fills and overflows. */
 export function Board({ place }: { place: string | undefined }) {
   const { span, season } = useSpan();
-  const { data } = useQuery(boardQuery(season.start, season.end));
   const end = addDays(span.start, span.days);
-  if (!data) return <div className="px-4 text-ink3">Fetching …</div>;
+  const window = fetched(season.start, span.start, end);
+  const { data, error } = useQuery(boardQuery(window.start, window.end));
+  if (!data) {
+    return (
+      <div className="px-4 text-ink3">
+        {error ? "" : "Fetching …"}
+        <Faults error={error} />
+      </div>
+    );
+  }
   return (
     <div className="overflow-x-hidden pb-4">
       {data.lanes.map((lane) => (
@@ -34,6 +43,16 @@ export function Board({ place }: { place: string | undefined }) {
       ))}
     </div>
   );
+}
+
+const BLOCK = 120;
+const MOST = 800;
+
+/** The days that are fetched to show a span: whole blocks round it, so that a drag seldom asks again. */
+function fetched(from: Day, start: Day, end: Day): { start: Day; end: Day } {
+  const first = Math.floor(daysBetween(from, start) / BLOCK) * BLOCK;
+  const last = Math.ceil((daysBetween(from, end) + 1) / BLOCK) * BLOCK;
+  return { start: addDays(from, first), end: addDays(from, Math.min(last, first + MOST)) };
 }
 
 /** A proposal's stages in this lane, as bodies that would stand there. */

@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { waitingQuery } from "../../api/queries";
-import { windowWords } from "../../ui/dates";
+import { shortDay, windowWords } from "../../ui/dates";
 import { count, few } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, RoomHead } from "../../ui/parts";
@@ -258,7 +258,7 @@ export function Import() {
                       })}
                       <td className="note whitespace-nowrap">
                         {understood && !edited
-                          ? `${count(understood.quantity)} ${understood.unit} ${[understood.crop, understood.cultivar].filter(Boolean).join(" ")}, ${[understood.form, understood.container].filter(Boolean).join(", ")}, ${windowWords(understood.due_from, understood.due_last)}`
+                          ? `${count(understood.quantity)} ${understood.unit} ${[understood.crop, understood.cultivar].filter(Boolean).join(" ")}, ${[understood.form, understood.container].filter(Boolean).join(", ")}, ${windowWords(understood.due_from, understood.due_last)}${understood.due_from === understood.due_last ? "" : ` from ${shortDay(understood.due_from)}`}`
                           : ""}
                       </td>
                       <td>

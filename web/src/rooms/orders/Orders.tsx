@@ -145,7 +145,8 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
       value: (l) => l.due_from,
       cell: (l) => (
         <>
-          {windowWords(l.due_from, l.due_last)} <span className="note">{shortDay(l.due_from)}</span>
+          {windowWords(l.due_from, l.due_last)}{" "}
+          {l.due_from === l.due_last ? null : <span className="note">{shortDay(l.due_from)}</span>}
         </>
       ),
     },
