@@ -7,6 +7,7 @@ from datetime import date, timedelta
 from aldrip_core.batch_plan import Plan, PlannedStage
 from aldrip_core.ground import Key
 from aldrip_core.stages import TaskSpec
+from aldrip_core.working_calendar import WorkingCalendar
 
 LEAST_MINUTES, USUAL_MINUTES = 5, 15
 
@@ -29,15 +30,15 @@ class PlannedTask:
     caution: str
 
 
-def tasks_of(plan: Plan) -> Iterator[PlannedTask]:
-    """All tasks that hang on a plan's stages, in order of work."""
+def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
+    """All tasks that hang on a plan's stages, in order of work. What is done the day before falls on the last `working` day."""
     crop = plan.request.crop.name.lower()
     for stage in plan.stages:
         for task in stage.spec.tasks:
             quantity, unit = _quantity(stage, task)
             # Words are a person's own: a brace in them is a brace.
             yield PlannedTask(
-                stage.spec.key, task.key, task.kind, task.at, task.words.replace("{crop}", crop), stage.place, _day(stage, task),
+                stage.spec.key, task.key, task.kind, task.at, task.words.replace("{crop}", crop), stage.place, _day(stage, task, working),
                 task.part, quantity, unit, _minutes(task, quantity or 0), task.caution,
             )  # fmt: skip
 
@@ -49,10 +50,10 @@ def _quantity(stage: PlannedStage, task: TaskSpec) -> tuple[float | None, str]:
     return (float(stage.trays), "trays") if task.minutes_per_tray and stage.trays else (None, "")
 
 
-def _day(stage: PlannedStage, task: TaskSpec) -> date:
+def _day(stage: PlannedStage, task: TaskSpec, working: WorkingCalendar) -> date:
     if task.at == "end":
         return stage.dates.end
-    return stage.dates.start - timedelta(days=1) if task.at == "before" else stage.dates.start
+    return working.on_or_before(stage.dates.start - timedelta(days=1)) if task.at == "before" else stage.dates.start
 
 
 def _minutes(task: TaskSpec, quantity: float) -> int:

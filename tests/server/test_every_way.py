@@ -91,6 +91,9 @@ class EveryWay(HouseCase):
         begins = batch.stages.get(key=spec.root.key).planned.lower
         self.assertTrue(first.filter(due_from=begins).exists(), "nothing to do on the first day")
         self.assertFalse(first.filter(title__contains="{").exists())
+        working, _ = self.ctx.calendars()
+        off = [(task.title, task.due_from) for task in first if not working.works(task.due_from)]
+        self.assertEqual(off, [], "work on a day on which nobody works")
         line = OrderLine.objects.get(order__number=method.slug[:30])
         self.assertIsNotNone(line.chance)
 

@@ -121,7 +121,7 @@ class Files(HouseCase):
             ("broken.xlsx", b"PK\x03\x04 not a zip", "file"),
             ("empty.csv", b"   \n", "file"),
             ("heads.csv", b"customer,crop,form,quantity,due\n", "file"),
-            ("other.csv", b"a,b\n1,2\n", "customer"),
+            ("other.csv", b"a,b\n1,2\n", "crop"),
             ("large.csv", b"x" * (6 * 1024 * 1024), "file"),
         ):
             refused = self.upload(name, content, status=422)

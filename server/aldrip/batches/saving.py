@@ -128,7 +128,7 @@ def write_plans(
             occupied.extend(occupancies_of(stage, stage_id, ground))
             if stage.spec.after is None:
                 inputs.extend(inputs_of(plan.request, plan.quantities, stage_id))
-        tasks.extend(task_row(task, organisation, known, code) for task in tasks_of(plan))
+        tasks.extend(task_row(task, organisation, known, code) for task in tasks_of(plan, ground.working))
     copy_rows(Batch, BATCH, batches)
     copy_rows(BatchStage, STAGE, stages)
     copy_rows(Occupancy, OCCUPANCY, occupied)
@@ -196,7 +196,7 @@ def upsert_tasks(ctx: Ctx, batch: Batch, plan: Plan, over: frozenset[str]) -> No
         (task.stage, task.key): task
         for task in ctx.rows(Task).filter(subject=batch.uuid).exclude(stage="").exclude(key="")
     }
-    wanted = {(task.stage, task.key): task for task in tasks_of(plan)}
+    wanted = {(task.stage, task.key): task for task in tasks_of(plan, ctx.calendars()[0])}
     fresh, moved = [], []
     for known, task in wanted.items():
         row = rows.pop(known, None)

@@ -31,7 +31,8 @@ COLUMNS: dict[str, tuple[str, ...]] = {
     "until": ("until", "to", "latest", "last day"),
     "note": ("note", "notes", "remark", "remarks", "comment"),
 }
-NEEDED = ("customer", "crop", "form", "quantity", "due")
+NEEDED = ("crop", "form", "quantity", "due")
+OWN_USE = "own use"  # the customer of what a house raises for itself
 WORDS = {
     "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form", "container": "Container", "seed_class": "Class",
     "quantity": "Quantity", "due": "Due", "until": "Until", "note": "Note",
@@ -122,7 +123,8 @@ def rows_of(table: Table) -> list[dict[str, str]]:
     found, missing = recognise(table.headings)
     if missing:
         raise Refused(missing)
-    return [{name: row[index] for name, index in found.items()} for row in table.rows]
+    own = {} if "customer" in found else {"customer": OWN_USE}  # a grower who sells from the field has no such column
+    return [{**own, **{name: row[index] for name, index in found.items()}} for row in table.rows]
 
 
 class Reader:
@@ -176,7 +178,7 @@ class Reader:
                 wrong(name, "too_long", f"{len(row[name])} characters; at most {limit} fit.")
         customer = row.get("customer", "").strip()
         if not customer:
-            wrong("customer", "missing", "Who ordered it? Write the customer.")
+            wrong("customer", "missing", "Who ordered it? Write the customer, or “own use”.", [Choice(OWN_USE, OWN_USE)])
         crop = self._crop(row, wrong)
         line = self._line(row, crop, wrong)
         asked = self._form(row, crop, wrong)

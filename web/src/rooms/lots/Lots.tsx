@@ -156,7 +156,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
       {lot ? (
         <>
           <p>
-            {lot.crop} {lot.cultivar}, {lot.form}
+            {[lot.crop, lot.cultivar].filter(Boolean).join(" ")}, {lot.form}
             {lot.class_name ? `, ${lot.class_name}` : ""}
             {lot.status ? `, ${lot.status_words}` : ""}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
             {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}

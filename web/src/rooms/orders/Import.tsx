@@ -155,7 +155,7 @@ export function Import() {
           <Faults error={paste.error ?? upload.error} />
           <p className="note">
             Headings that are understood: Order, Customer, Crop, Cultivar, Form, Container, Quantity, Due (a day or a
-            week), Until, Note. Customer, Crop, Form, Quantity and Due are needed.
+            week), Until, Note. Crop, Form, Quantity and Due are needed; without a Customer it is for own use.
           </p>
         </div>
       )}
