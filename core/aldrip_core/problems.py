@@ -34,6 +34,14 @@ def _kind(key: str) -> str:
     return PLACE_KINDS.get(key, key).lower()
 
 
+def _seed(data: Mapping[str, Any]) -> str:
+    """A little seed is counted, much of it is weighed."""
+    grams, seeds = float(data["grams"]), data.get("seeds")
+    if grams >= 1 or not seeds:
+        return f"{grams:,.1f} g"
+    return f"{seeds:,.0f} seeds, {grams:.2g} g"
+
+
 SENTENCES = {
     "no_place": lambda d: f"“{d['stage']}” asks for a place of kind {_kind(d['kind'])}, and there is none.",
     "rests": lambda d: (
@@ -43,7 +51,7 @@ SENTENCES = {
     "batch_late": lambda d: (
         f"Batch {d['batch']} will be ready {d['days']} {'day' if d['days'] == 1 else 'days'} after the window closes."
     ),
-    "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {d['grams']:,.1f} g.",
+    "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {_seed(d)}.",
     "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",
     "refused": lambda d: str(d["words"]),
     "other_class": lambda d: f"Batch {d['batch']} is grown as {d['has']}; {d['asked']} is asked.",

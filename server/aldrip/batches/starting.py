@@ -136,7 +136,14 @@ def problems_of(plan: Plan, due_last: date, ground: Ground) -> list[Problem]:
     lot = plan.request.lot
     if plan.request.method.by_seed and lot is None:
         found.append(
-            Problem("no_seed", {"crop": plan.request.crop.name.lower(), "grams": plan.quantities.seed_g or 0.0})
+            Problem(
+                "no_seed",
+                {
+                    "crop": plan.request.crop.name.lower(),
+                    "grams": plan.quantities.seed_g or 0.0,
+                    "seeds": plan.quantities.seeds or 0.0,
+                },
+            )
         )
     elif lot is not None and ground.left[lot.key] < 0:
         found.append(Problem("short_seed", {"lot": lot.code, "grams": -float(ground.left[lot.key])}))

@@ -178,7 +178,9 @@ class Reader:
                 wrong(name, "too_long", f"{len(row[name])} characters; at most {limit} fit.")
         customer = row.get("customer", "").strip()
         if not customer:
-            wrong("customer", "missing", "Who ordered it? Write the customer, or “own use”.", [Choice(OWN_USE, OWN_USE)])
+            wrong(
+                "customer", "missing", "Who ordered it? Write the customer, or “own use”.", [Choice(OWN_USE, OWN_USE)]
+            )
         crop = self._crop(row, wrong)
         line = self._line(row, crop, wrong)
         asked = self._form(row, crop, wrong)

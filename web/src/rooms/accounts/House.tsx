@@ -5,7 +5,7 @@ import { closedQuery, queryClient, sessionQuery } from "../../api/queries";
 import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
 import { useSpan } from "../../shell/span";
-import { fullDay, shortDay } from "../../ui/dates";
+import { addDays, fullDay, shortDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, RoomHead } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
@@ -118,16 +118,33 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
   );
 }
 
+interface Closed {
+  day: string;
+  until: string;
+  name: string;
+}
+
+/** Closed days on end, of one name, as one. */
+function runs(days: { day: string; name: string }[]): Closed[] {
+  const found: Closed[] = [];
+  for (const { day, name } of days) {
+    const last = found.at(-1);
+    if (last && last.name === name && addDays(last.until, 1) === day) last.until = day;
+    else found.push({ day, until: day, name });
+  }
+  return found;
+}
+
 /** Days on which nobody works: what is planned from now on keeps clear of them. */
 function ClosedDays() {
   const { data: days } = useQuery(closedQuery);
   const { today } = useSpan();
   const refresh = () => queryClient.invalidateQueries({ queryKey: ["closed"] });
   const open = useSave(
-    (day: string) => take(api.POST("/api/closed-days", { body: { day, name: "", closed: false, until: null } })),
+    ({ day, until }: Closed) => take(api.POST("/api/closed-days", { body: { day, name: "", closed: false, until } })),
     refresh,
   );
-  const coming = (days ?? []).filter((one) => one.day >= today);
+  const coming = runs((days ?? []).filter((one) => one.day >= today));
   return (
     <section>
       <h2>Closed days</h2>
@@ -135,10 +152,13 @@ function ClosedDays() {
         <tbody>
           {coming.map((one) => (
             <tr key={one.day}>
-              <td>{fullDay(one.day)}</td>
+              <td>
+                {fullDay(one.day)}
+                {one.until === one.day ? "" : ` to ${fullDay(one.until)}`}
+              </td>
               <td>{one.name}</td>
               <td>
-                <button type="button" className="btn-link" onClick={() => open.mutate(one.day)}>
+                <button type="button" className="btn-link" onClick={() => open.mutate(one)}>
                   open again<span className="sr-only"> on {one.day}</span>
                 </button>
               </td>
