@@ -27,6 +27,8 @@ from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.resolver import Library
+from aldrip.methods.services import LineSpec, add_line
+from aldrip.methods.writing import form_of, write_form
 from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import shown
@@ -50,6 +52,14 @@ def _yaml(name: str) -> dict[str, Any]:
 def _csv(name: str) -> list[dict[str, str]]:
     with (FOLDER / name).open(encoding="utf-8", newline="") as file:
         return list(csv.DictReader(file))
+
+
+def _write_own(ctx: Ctx, own: dict[str, Any]) -> None:
+    """A method as the house does it, over the one that ships."""
+    typed = form_of(ctx, "method", own["method"])["typed"]
+    for stage in typed["stages"]:
+        stage.update({name: str(value) for name, value in own["stages"].get(stage["key"], {}).items()})
+    write_form(ctx, "method", own["method"], typed, source="own records, 2024 to 2026", reason=own["reason"])
 
 
 class Season:
@@ -86,6 +96,8 @@ class Season:
         site = Site.objects.create(organisation=organisation, **house["site"])
         for place in house["places"]:
             add_place(ctx, site.pk, PlaceSpec(**place))
+        for own in house["methods"]:
+            _write_own(ctx, own)
         return ctx
 
     def live(self) -> None:
@@ -109,6 +121,10 @@ class Season:
     def _receive_lots(self) -> None:
         crops = {crop.name: crop for crop in Library(self.ctx).rows(Crop)}
         lines = {(line.crop_id, line.name): line for line in Library(self.ctx).rows(Line)}
+        for row in _csv("lots.csv"):  # a cultivar of the house's own is written when its first seed comes
+            key = (crops[row["crop"]].pk, row["cultivar"])
+            if key not in lines:
+                lines[key] = add_line(self.ctx, LineSpec(*key))
         for row in sorted(_csv("lots.csv"), key=lambda r: r["received"]):
             self._stand_on(max(date.fromisoformat(row["received"]), date(2025, 1, 1)))
             crop = crops[row["crop"]]
@@ -223,7 +239,7 @@ class Season:
         for stage in saved.begun:
             mean = stage.alpha if stage.beta is None else stage.alpha / (stage.alpha + stage.beta)
             kept = stage.counted_share if stage.counted_share is not None else mean + self.random.gauss(0, 0.004)
-            standing *= min(1.0, kept)
+            standing *= min(1.0, kept) * stage.multiply
         share = min(0.995, 0.95 + self.random.gauss(0, 0.008))
         good = round(standing * share)
         out = round(standing) - good

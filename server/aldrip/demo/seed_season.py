@@ -12,7 +12,7 @@ from aldrip.lots import services as lots
 from aldrip.lots.models import Lot
 from aldrip.lots.moving import shown_of
 from aldrip.lots.processing import Cleaned, Dried, Load, Part
-from aldrip.methods.models import Crop, Line
+from aldrip.methods.models import Crop, Line, Method
 from aldrip.methods.resolver import Library
 from aldrip.methods.services import LineSpec, add_line, save_field_standard, save_rule, save_seed_standard
 from aldrip.orders import services as orders
@@ -122,6 +122,14 @@ class SeedSeason:
 
     def _block(self, entry: dict[str, Any]) -> SeedBlock:
         return self.ctx.rows(SeedBlock).get(batch__line__name=entry["block"])
+
+    def _plan(self, entry: dict[str, Any]) -> None:
+        """A batch by a way of its own, for nobody's order."""
+        library, crop = Library(self.ctx), self.crops[entry["crop"]]
+        line = library.rows(Line).get(crop__slug=crop.slug, name=entry["line"])
+        method = library.get(Method, entry["method"])
+        asked = starting.NewBatch(crop.pk, method.pk, entry["ready"], needed=float(entry["kg"]), line_id=line.pk)
+        starting.new_batch(self.ctx, asked)
 
     def _lay_out(self, entry: dict[str, Any]) -> None:
         batch = self.ctx.rows(Batch).filter(line__name=entry["block"], seed_block=None).order_by("pk")[0]
