@@ -332,6 +332,47 @@ class AsYaml(HouseCase):
         self.assertEqual(Crop.objects.get(slug="cress").lines.get().name, "Curled")
 
 
+class SchemesAndCustomers(HouseCase):
+    def typed(self, kind: str, slug: str) -> dict[str, Any]:
+        typed: dict[str, Any] = self.get(f"/library/{kind}/{slug}")["typed"]
+        return typed
+
+    def test_a_scheme_of_classes_is_made_after_one_that_ships_and_may_have_fewer(self) -> None:
+        typed = self.typed("class_scheme", "four-step")
+        typed["name"], typed["classes"] = "Three steps", [typed["classes"][0], typed["classes"][1], typed["classes"][3]]
+        typed["classes"][2]["from"] = "foundation"
+        made = self.post("/library/class_scheme", {"typed": typed, "like": "four-step"})
+        self.assertEqual(self.typed("class_scheme", made["slug"])["classes"][2]["from"], "foundation")
+        typed["classes"][2]["from"] = "registered"
+        told = self.post(f"/library/class_scheme/{made['slug']}/typed", {"typed": typed}, status=422)
+        self.assertEqual(told["errors"][0]["field"], "classes.2.from")
+        self.assertIn("nucleus, foundation", told["errors"][0]["message"])
+
+    def test_a_class_is_renamed_and_not_taken_out(self) -> None:
+        typed = self.typed("class_scheme", "oecd-like")
+        typed["classes"][1]["name"] = "base seed"
+        self.post("/library/class_scheme/oecd-like/typed", {"typed": typed})
+        self.assertEqual(self.typed("class_scheme", "oecd-like")["classes"][1]["slug"], "basic")
+        del typed["classes"][1]
+        told = self.post("/library/class_scheme/oecd-like/typed", {"typed": typed}, status=422)
+        self.assertEqual({error["code"] for error in told["errors"]}, {"in_use", "not_above"})
+        twice = {"name": "Twice", "classes": [{"name": "One"}, {"name": "one"}], "note": ""}
+        told = self.post("/library/class_scheme", {"typed": twice}, status=422)
+        self.assertEqual(told["errors"][0]["code"], "twice")
+
+    def test_what_one_customer_asks_is_graded_for_that_customer_alone(self) -> None:
+        typed = self.typed("standard", "plug")
+        typed |= {"name": "Plugs for Harrow End", "customer": "Harrow End"}
+        typed["limits"][0] |= {"low": "9"}
+        made = self.post("/library/standard", {"typed": typed, "like": "plug"})
+        lines = self.post("/orders", {"rows": [order_row(order="1", customer="harrow end"), order_row(order="2")]})[
+            "lines"
+        ]
+        theirs, others = (OrderLine.objects.get(pk=pk).standard for pk in lines)
+        assert theirs is not None and others is not None
+        self.assertEqual((theirs.slug, others.slug), (made["slug"], "plug"))
+
+
 texts = st.text(st.characters(codec="ascii", exclude_categories=["Cc"]), max_size=12).map(str.strip)
 
 
@@ -344,7 +385,7 @@ def values_for(one: Asked) -> st.SearchStrategy[Any]:
         Sort.WHOLE: st.integers(int(one.low or 0), int(one.high or 9)), Sort.CHOICE: st.sampled_from([key for key, _ in one.choices] or [""]),
         Sort.SEVERAL: st.lists(st.sampled_from([key for key, _ in one.choices] or [""]), max_size=3, unique=True),
         Sort.PARTS: st.dictionaries(st.sampled_from(["peat", "fine sand"]), st.floats(1, 99).map(round), max_size=2),
-        Sort.TABLE: st.just([]),
+        Sort.NAMES: st.lists(texts.map(lambda text: text.replace(",", " ").strip()).filter(bool), max_size=3), Sort.TABLE: st.just([]),
     }[one.sort]  # fmt: skip
 
 

@@ -32,7 +32,7 @@ def limits_of(standard: Standard) -> list[core.Limit]:
 
 def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
     """Seed standards of a lot's crop by class; own ones before those that ship."""
-    rows = Library(ctx).ordered(Standard).filter(kind="seed", crop__slug=lot.crop.slug)
+    rows = Library(ctx).ordered(Standard).filter(kind="seed", customer="", crop__slug=lot.crop.slug)
     found: dict[str, Standard] = {}
     for one in rows:
         found.setdefault(one.seed_class, one)

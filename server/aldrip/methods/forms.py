@@ -31,6 +31,7 @@ class Sort(StrEnum):
     ROW = "row"  # another library row, by slug
     TABLE = "table"  # rows of fields of their own
     PARTS = "parts"  # names with numbers: “peat 3, sand 1”
+    NAMES = "names"  # names with commas, kept as a list
 
 
 @dataclass(frozen=True)
@@ -134,6 +135,12 @@ LIMIT = (
     Asked("required", "must be tested", Sort.CHECK, start=True),
     Asked("source", "Where it comes from", start=""),
 )  # fmt: skip
+SEED_CLASS = (
+    Asked("name", "Class", needed=True),
+    Asked("slug", "Known as", hint="stays, whatever the class is called; made from its name when empty", more=True),
+    Asked("from", "Grown from", Sort.NAMES, hint="classes above it, with commas; empty for the first", start=[]),
+    Asked("not_for", "Not for", Sort.NAMES, hint="hybrid, increase or open", start=[], more=True),
+)
 FORMS: dict[str, tuple[Asked, ...]] = {
     "crop": (
         NAME,
@@ -187,8 +194,14 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("kind", "Of", Sort.CHOICE, choices=(("plant", "plants"), ("seed", "seed"), ("field", "a field")), start="plant", needed=True),
         Asked("form", "Form", needed=True, hint="as an order calls it: plug, pot, rooted cutting, seed"),
         Asked("crop", "Crop", Sort.ROW, of="crop", hint="empty for any crop"),
+        Asked("customer", "Only for", start="", hint="a customer whose orders it is for; empty for everybody's"),
         Asked("seed_class", "Class of seed", start=""),
         Asked("limits", "Limits", Sort.TABLE, fields=LIMIT, start=[], needed=True),
+    ),
+    "class_scheme": (
+        NAME,
+        Asked("classes", "Classes, the highest first", Sort.TABLE, fields=SEED_CLASS, start=[], needed=True),
+        Asked("note", "A word on it", start=""),
     ),
     "isolation_rule": (
         Asked("crop", "Crop", Sort.ROW, of="crop", needed=True),
@@ -322,6 +335,9 @@ class _Reading:
     def lines(self, one: Asked, text: str, at: str) -> list[str]:
         return [line.strip() for line in self.text(one, text, at).splitlines() if line.strip()]
 
+    def names(self, one: Asked, text: str, at: str) -> list[str]:
+        return [name.strip() for name in self.text(one, text, at).split(",") if name.strip()]
+
     def parts(self, one: Asked, text: str, at: str) -> dict[str, float]:
         found: dict[str, float] = {}
         for part in text.replace("\n", ",").split(","):
@@ -340,6 +356,7 @@ class _Reading:
 READERS: dict[Sort, Callable[[_Reading, Asked, str, str], Any]] = {
     Sort.TEXT: _Reading.text, Sort.LINES: _Reading.lines, Sort.NUMBER: _Reading.number, Sort.WHOLE: _Reading.whole,
     Sort.SHARE: _Reading.share, Sort.CHOICE: _Reading.choice, Sort.ROW: _Reading.text, Sort.PARTS: _Reading.parts,
+    Sort.NAMES: _Reading.names,
 }  # fmt: skip
 
 
@@ -347,7 +364,7 @@ def _empty(one: Asked) -> Any:
     """What a field is when nothing stands in it."""
     if one.sort in (Sort.TEXT, Sort.CHOICE):
         return ""
-    return {Sort.LINES: [], Sort.PARTS: {}}.get(one.sort, one.start if one.sort is Sort.WHOLE else None)
+    return {Sort.LINES: [], Sort.NAMES: [], Sort.PARTS: {}}.get(one.sort, one.start if one.sort is Sort.WHOLE else None)
 
 
 def read_form(kind: str, typed: Mapping[str, Any]) -> dict[str, Any]:
@@ -382,6 +399,8 @@ def _typed(one: Asked, value: Any) -> Any:
         return _figure(float(f"{value * 100:.12g}")) + (" %" if 0 < value < 0.01 else "")
     if one.sort is Sort.LINES:
         return "\n".join(value)
+    if one.sort is Sort.NAMES:
+        return ", ".join(value)
     if one.sort is Sort.PARTS:
         return ", ".join(f"{name} {_figure(many)}" for name, many in value.items())
     return _figure(value) if isinstance(value, float) else str(value)

@@ -204,6 +204,7 @@ class Standard(Shared):
     seed_class = models.CharField(max_length=40, blank=True)
     sampling = models.JSONField(default=dict)  # of a field: {first_areas, first_ha, per_ha, plants_per_area}
     form = models.CharField(max_length=40)
+    customer = models.CharField(max_length=120, blank=True)  # whose orders alone it is for
     scheme = models.CharField(max_length=80, blank=True)
     issue = models.CharField(max_length=40, blank=True)  # of the published text
     limits = models.JSONField(default=list)  # [{attribute, low?, high?, unit, words, source}]

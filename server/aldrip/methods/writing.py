@@ -7,12 +7,13 @@ from django.db.models import F, Q
 from django.utils.text import slugify
 
 from aldrip.accounts.context import Ctx, act
-from aldrip.base.errors import Conflict, NotThere, refuse
+from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Edition, Shared
 from aldrip.methods.resolver import KINDS, plain_values
 from aldrip.methods.snapshot import TRAITS
+from aldrip_core.names import plain
 
 OWN_FIGURE = "the house's own figure"
 
@@ -48,7 +49,7 @@ def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
             }  # fmt: skip
             rows[slug]["raised"] = own is not None or not raises or _crop_of(rows[slug]) in raises
 
-        found.extend(sorted(rows.values(), key=lambda row: (row["crop"], str(row["name"]).casefold())))
+        found.extend(sorted(rows.values(), key=lambda row: (row["crop"], str(row["name"]).casefold(), row["slug"])))
     return found
 
 
@@ -137,7 +138,8 @@ def save_form(
     if row is None and after:
         raise NotThere(f"There is no “{after}” in the library.")
     before = plain_values(row) if row is not None else {}
-    values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, before)
+    stands = before if slug or kind != "class_scheme" else {}  # a new scheme owes nothing to the one it is made after
+    values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, stands)
     values["sources"] = _sources(values, before, source)
     values["retired"] = False
     _state(values, stated or {})
@@ -186,9 +188,51 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any]) -> 
         values["name"] = f"{values['metres']:g} m from {values['kind']}"
     if kind == "standard":
         values["limits"] = _limits(values["limits"], before)
+    if kind == "class_scheme":
+        values["classes"] = _classes(values["classes"], before)
     if kind == "method":
         values["stages"] = _stages(values, before)
     return values
+
+
+STEPS = ("hybrid", "increase", "open")
+
+
+def _classes(typed: list[dict[str, Any]], before: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """Classes of seed, each grown from classes above it. One that is there already may be renamed, not taken out.
+
+    Seed of it may be in stock: whoever wants fewer makes another scheme.
+    """
+    faults: list[FieldError] = []
+    found: list[dict[str, Any]] = []
+    for index, one in enumerate(typed):
+        slug = one.get("slug") or slugify(one["name"])[:40]
+        if not slug or any(other["slug"] == slug for other in found):
+            faults.append(FieldError(f"classes.{index}.name", "twice", f"“{one['name']}” is there already."))
+        above = {plain(name): other["slug"] for other in found for name in (other["slug"], other["name"])}
+        grown = []
+        for name in one.get("from", []):
+            if plain(name) not in above:
+                told = f"“{name}” is no class above it. Known: {', '.join(other['name'] for other in found) or 'none yet'}."
+                faults.append(FieldError(f"classes.{index}.from", "not_above", told))
+            else:
+                grown.append(above[plain(name)])
+        for step in one.get("not_for", []):
+            if step not in STEPS:
+                told = f"“{step}” is none of {', '.join(STEPS)}."
+                faults.append(FieldError(f"classes.{index}.not_for", "not_a_choice", told))
+        row = {"slug": slug, "name": one["name"], "from": grown}
+        found.append({**row, "not_for": one["not_for"]} if one.get("not_for") else row)
+    there = {one["slug"] for one in found}
+    for was in before.get("classes", []):
+        if was["slug"] not in there:
+            told = (
+                f"“{was['name']}” cannot be taken out: seed of it may be in stock. Make another scheme after this one."
+            )
+            faults.append(FieldError("classes", "in_use", told))
+    if faults:
+        raise Refused(faults)
+    return found
 
 
 def _limits(typed: list[dict[str, Any]], before: Mapping[str, Any]) -> list[dict[str, Any]]:
@@ -237,7 +281,7 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[s
             stage["traits"] = [trait.value for trait in TRAITS.get(stage["kind"], ())]
         if not found and not stage["takes"]:
             stage["takes"] = "seed" if values["by_seed"] else "cutting"
-        for name, plain in (
+        for name, usual in (
             ("rounds", 1),
             ("multiply", 1.0),
             ("share", 1.0),
@@ -245,7 +289,7 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[s
             ("keeps_sd", 0.0),
             ("multiply_sd", 0.0),
         ):
-            stage[name] = plain if stage[name] is None else stage[name]
+            stage[name] = usual if stage[name] is None else stage[name]
         stage["tasks"] = _as_before(TASK, stage["tasks"], was.get("tasks", []))
         stage["container"] = stage["container"] or None
         stage.setdefault("round_shares", [])

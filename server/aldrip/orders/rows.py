@@ -161,8 +161,10 @@ class Reader:
         scheme = library.scheme
         self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
-        seed = library.rows(Standard).filter(kind="seed").select_related("crop")
-        self.standards = {(one.crop.slug, one.seed_class): one.pk for one in seed if one.crop}
+        standards = list(library.ordered(Standard).select_related("crop"))
+        seed = [one for one in standards if one.kind == "seed" and not one.customer]
+        self.standards = {(one.crop.slug, one.seed_class): one.pk for one in reversed(seed) if one.crop}
+        self.for_customers = [one for one in standards if one.customer]
 
     def read(self, number: int, row: Mapping[str, str]) -> tuple[ReadRow | None, list[Fault]]:
         """One row: what it says, or every fault in it."""
@@ -192,6 +194,7 @@ class Reader:
         if faults or crop is None or asked is None or form is None or due is None or quantity is None:
             return None, faults
         standard = form.standard_id if form.way == "plants" else self.standards.get((crop.slug, seed_class))
+        standard = self._for_customer(customer, crop, asked[0], seed_class) or standard
         return ReadRow(row.get("order", "").strip(), customer, crop, line, asked[0], quantity, due,
                        self._note(row, crop), standard, seed_class, container), faults  # fmt: skip
 
@@ -199,6 +202,18 @@ class Reader:
         """The note; where none is written, the words in which the crop was ordered, if they say more than its name."""
         note, text = row.get("note", "").strip(), row.get("crop", "").strip()
         return note or (f"Ordered as {text}" if self.crops.find(text) != crop else "")
+
+    def _for_customer(self, customer: str, crop: Crop, form: str, seed_class: str) -> int | None:
+        """What this customer alone asks of a form: of the crop rather than of any, the house's newest first."""
+        own = [
+            one
+            for one in self.for_customers
+            if plain(one.customer) == plain(customer)
+            and (one.kind == "seed") == bool(seed_class)
+            and (one.seed_class == seed_class if seed_class else plain(one.form) == plain(form))
+            and (one.crop is None or one.crop.slug == crop.slug)
+        ]
+        return max(own, key=lambda one: (one.crop is not None, one.pk)).pk if own else None
 
     def _class(self, row: Mapping[str, str], form: Method | None, wrong: "Wrong") -> str:
         """The class of seed that is asked, by its name; what the method gives where none is written."""

@@ -53,7 +53,7 @@ class InspectionClosed(ServiceError):
 
 def field_standard(ctx: Ctx, block: SeedBlock) -> Standard | None:
     """The field standard of a block's crop and class; own ones before those that ship."""
-    rows = Library(ctx).ordered(Standard).filter(kind="field", crop__slug=block.batch.crop.slug)
+    rows = Library(ctx).ordered(Standard).filter(kind="field", customer="", crop__slug=block.batch.crop.slug)
     return rows.filter(seed_class=block.seed_class).first()
 
 

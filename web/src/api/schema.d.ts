@@ -3131,7 +3131,7 @@ export interface components {
          * @description How a value is typed and what it is kept as.
          * @enum {string}
          */
-        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts";
+        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts" | "names";
         /** LibraryRowOut */
         LibraryRowOut: {
             /** Kind */

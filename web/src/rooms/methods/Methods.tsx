@@ -26,6 +26,7 @@ const KINDS: [kind: string, words: string, one: string][] = [
   ["container", "Containers", "container"],
   ["mix", "Mixes", "mix"],
   ["standard", "Standards", "standard"],
+  ["class_scheme", "Classes of seed", "scheme"],
   ["isolation_rule", "Isolation distances", "distance"],
 ];
 const address = (kind: string, more: Record<string, string> = {}) =>
