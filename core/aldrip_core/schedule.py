@@ -59,12 +59,25 @@ def peak_on(climate: Climate, day: date) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Duration:
-    """How long a stage lasts: fixed days, or a heat sum [°C·d] over a base at its place."""
+    """How long a stage lasts: fixed days, a heat sum [°C·d] over a base at its place, or days by the season.
+
+    `by_month`: days that it lasts where it stands in the middle of each month, January first; what it gathers on a
+    day is that day's share of them, so a stage that runs from winter into spring takes from both. As north of the
+    equator; where January is warmer than July it is read half a year on. `until`: the size or the sign that really
+    ends it, for whoever looks.
+    """
 
     days: float | None = None
     heat_sum_c_d: float | None = None
     base_c: float = 0.0
     ceiling_c: float | None = None
+    by_month: tuple[float, ...] = ()
+    until: str = ""
+
+    @property
+    def target(self) -> float | None:
+        """What is gathered day by day until it is over; None where the days are fixed."""
+        return 1.0 if self.by_month else self.heat_sum_c_d
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +108,24 @@ def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.flo
     ])  # fmt: skip
 
 
+@lru_cache(maxsize=512)
+def _share_by_day_of_year(by_month: tuple[float, ...], south: bool) -> NDArray[np.float64]:
+    """Of a stage that lasts by the season, the share that goes by on a day (366,), joined by straight lines."""
+    months = by_month[6:] + by_month[:6] if south else by_month
+    middles = np.array([MID_MONTH[-1] - 366, *MID_MONTH, MID_MONTH[0] + 366])
+    lasts = np.interp(np.arange(366) + 0.5, middles, np.array([months[-1], *months, months[0]]))
+    return np.asarray(1.0 / lasts)
+
+
+def gathered_on(stage: TimedStage, day: date) -> float:
+    """What a stage without fixed days gathers towards its target on a day."""
+    months = stage.duration.by_month
+    if not months:
+        return heat_on(stage, day)
+    south = stage.climate is not None and stage.climate.monthly_c[0] > stage.climate.monthly_c[6]
+    return float(_share_by_day_of_year(months, south)[day.timetuple().tm_yday - 1])
+
+
 def heat_on(stage: TimedStage, day: date) -> float:
     """Heat of a day for a thermal stage [°C·d]."""
     if stage.climate is None:
@@ -107,26 +138,28 @@ def end_of(stage: TimedStage, start: date) -> date:
 
     Raises Refused when the heat sum is never reached.
     """
-    if stage.duration.heat_sum_c_d is None:
+    target = stage.duration.target
+    if target is None:
         return start + timedelta(days=round(stage.duration.days or 0))
     total = 0.0
     for count in range(LONGEST_STAGE_DAYS):
-        if total >= stage.duration.heat_sum_c_d - 1e-9:
+        if total >= target - 1e-9:
             return start + timedelta(days=count)
-        total += heat_on(stage, start + timedelta(days=count))
+        total += gathered_on(stage, start + timedelta(days=count))
     raise _never(stage)
 
 
 def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
     """Latest working start from which the stage is over by `end`. Raises Refused."""
     days = stage.starts_on or calendar
-    if stage.duration.heat_sum_c_d is None:
+    target = stage.duration.target
+    if target is None:
         return days.on_or_before(end - timedelta(days=round(stage.duration.days or 0)))
     total = 0.0
     for count in range(1, LONGEST_STAGE_DAYS):
         day = end - timedelta(days=count)
-        total += heat_on(stage, day)
-        if total >= stage.duration.heat_sum_c_d - 1e-9:
+        total += gathered_on(stage, day)
+        if total >= target - 1e-9:
             return days.on_or_before(day)
     raise _never(stage)
 

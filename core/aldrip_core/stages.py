@@ -264,6 +264,9 @@ def _order_faults(
         )
 
 
+MOST_BY_MONTH = 400
+
+
 def _value_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
     if not 0 < stage.share <= 1:
         yield FieldError(
@@ -273,6 +276,10 @@ def _value_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
         yield FieldError(
             f"{at}.multiply", "out_of_range", f"Of one that enters “{stage.name}” more than nothing must come."
         )
+    months = stage.duration.by_month
+    if months and (len(months) != 12 or not all(0 < days <= MOST_BY_MONTH for days in months)):
+        told = f"“{stage.name}” lasts by the season: twelve numbers of days, January first, each above 0 and up to {MOST_BY_MONTH}."
+        yield FieldError(f"{at}.by_month", "not_twelve", told)
     if stage.duration.days is None and stage.duration.heat_sum_c_d is None:
         yield FieldError(f"{at}.days", "missing", f"How long does “{stage.name}” last?")
     if stage.density is Density.UNIT_M2 and stage.unit_m2 <= 0:

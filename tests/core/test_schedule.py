@@ -31,6 +31,7 @@ WEEK = WorkingCalendar()
 durations = st.one_of(
     st.builds(lambda d: Duration(days=d), st.integers(0, 60)),
     st.builds(lambda s: Duration(heat_sum_c_d=s, base_c=2.0), st.floats(10, 900)),
+    st.builds(lambda m: Duration(by_month=tuple(m)), st.lists(st.integers(5, 90), min_size=12, max_size=12)),
 )
 
 
@@ -122,3 +123,29 @@ class Warmth(TestCase):
         self.assertEqual(stopped_days(cool, july), 0)
         thermal = TimedStage("Emerged", Duration(heat_sum_c_d=71, base_c=3.5, ceiling_c=27), Climate(COAST, excess_c=3))
         self.assertEqual(heat_on(thermal, date(2027, 7, 6)), 0.0)
+
+
+class BySeason(TestCase):
+    """Common practice, no source: what takes eighteen days in July takes twice that in January."""
+
+    SLOW = (38.0, 34.0, 28.0, 23.0, 20.0, 18.0, 18.0, 18.0, 21.0, 26.0, 33.0, 38.0)
+
+    def days(self, begun: date, climate: Climate | None = OUTSIDE) -> int:
+        return (end_of(TimedStage("grow", Duration(by_month=self.SLOW), climate), begun) - begun).days
+
+    @given(st.floats(1, 300), st.dates(date(2026, 1, 1), date(2029, 12, 31)))
+    def test_the_same_all_year_is_fixed_days(self, lasts: float, begun: date) -> None:
+        stage = TimedStage("grow", Duration(by_month=(lasts,) * 12), OUTSIDE)
+        over = (end_of(stage, begun) - begun).days - lasts
+        self.assertTrue(-1e-6 <= over < 1 + 1e-6, over)
+
+    @given(st.dates(date(2026, 1, 1), date(2029, 12, 31)))
+    def test_it_lies_between_its_shortest_and_its_longest(self, begun: date) -> None:
+        self.assertTrue(18 <= self.days(begun) <= 39)
+
+    def test_it_takes_from_both_seasons_and_is_turned_round_in_the_south(self) -> None:
+        self.assertGreater(self.days(date(2027, 1, 5)), self.days(date(2027, 2, 20)))
+        self.assertEqual(self.days(date(2027, 6, 20)), 18)
+        south = Climate(COAST[6:] + COAST[:6])
+        self.assertEqual(self.days(date(2027, 12, 20), south), self.days(date(2027, 6, 20)))
+        self.assertEqual(self.days(date(2027, 6, 20), None), 18)

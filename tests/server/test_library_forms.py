@@ -385,7 +385,7 @@ def values_for(one: Asked) -> st.SearchStrategy[Any]:
         Sort.WHOLE: st.integers(int(one.low or 0), int(one.high or 9)), Sort.CHOICE: st.sampled_from([key for key, _ in one.choices] or [""]),
         Sort.SEVERAL: st.lists(st.sampled_from([key for key, _ in one.choices] or [""]), max_size=3, unique=True),
         Sort.PARTS: st.dictionaries(st.sampled_from(["peat", "fine sand"]), st.floats(1, 99).map(round), max_size=2),
-        Sort.NAMES: st.lists(texts.map(lambda text: text.replace(",", " ").strip()).filter(bool), max_size=3), Sort.TABLE: st.just([]),
+        Sort.NUMBERS: st.lists(st.integers(1, 90).map(float), max_size=12), Sort.NAMES: st.lists(texts.map(lambda text: text.replace(",", " ").strip()).filter(bool), max_size=3), Sort.TABLE: st.just([]),
     }[one.sort]  # fmt: skip
 
 

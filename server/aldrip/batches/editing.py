@@ -177,7 +177,7 @@ def _date_changes(saved: Saved, request: Request, change: Change, ground: Ground
         calendar = ground.sowing if request.method.by_key[stage.key].does(Trait.STARTS) else ground.working
         start = calendar.on_or_before(start) if change.shift_days < 0 else calendar.on_or_after(start)
         return replace(request, anchor=Anchor(move=(stage.key, start)))
-    thermal = any(stage.duration.heat_sum_c_d for stage in request.method.stages)
+    thermal = any(stage.duration.target for stage in request.method.stages)
     if change.place_id is not None and thermal and following is not None:
         # Another place may be warmer or cooler: durations by warmth follow from the same start.
         if request.happened:

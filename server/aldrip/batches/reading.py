@@ -155,7 +155,7 @@ def _rungs(saved: Saved, plan: Plan, lost: int) -> list[dict[str, Any]]:
         shown_as = last if key == top else stage
         rungs.append({
             "key": f"stage:{key}", "kind": "stage", "stage": key, "name": shown_as.spec.name, "unit": stage.spec.unit.words,
-            "date": shown_as.dates.end, "place": _place_name(saved.stages[shown_as.spec.key]), "place_id": row.place_id,
+            "date": shown_as.dates.end, "place": _place_name(saved.stages[shown_as.spec.key]), "until": shown_as.spec.duration.until, "place_id": row.place_id,
             "value": stage.out, "needed": stage.needed, "band": seen.get(key), "counted_share": row.counted_share,
             "counted": None if row.counted_share is None else row.counted_share * stage.into,
             "rate": None if stage.rate.spread.mean >= 1 else _rate(stage), "editable": editable,
@@ -266,6 +266,10 @@ def _dates_step(definition: Any, start: date, end: date) -> Step:
             Given("base", duration.base_c, "°C", Origin.LIBRARY),
         )
         words = "days until the heat sum is gathered at its place, then the next working day"
+    elif duration.by_month:
+        month = start.month - 1
+        given = (Given(f"lasts in {start:%B}", duration.by_month[month], "d", Origin.LIBRARY),)
+        words = "each day gives its share of what the stage lasts in that season, then the next working day"
     else:
         given = (Given("duration", duration.days, "d", Origin.LIBRARY),)
         words = "fixed days, then the next working day"

@@ -79,6 +79,7 @@ class RungOut(Schema):
     unit: str
     date: date | None
     place: str
+    until: str = ""
     place_id: int | None
     value: float
     needed: float | None

@@ -139,6 +139,8 @@ class StageOut(Schema):
     heat_sum_c_d: float | None
     base_c: float | None
     ceiling_c: float | None
+    by_month: list[float]
+    until: str
     keeps: float
     keeps_sd: float
     multiply: float

@@ -31,6 +31,7 @@ class Sort(StrEnum):
     ROW = "row"  # another library row, by slug
     TABLE = "table"  # rows of fields of their own
     PARTS = "parts"  # names with numbers: “peat 3, sand 1”
+    NUMBERS = "numbers"  # numbers with spaces, kept as a list
     NAMES = "names"  # names with commas, kept as a list
 
 
@@ -106,6 +107,8 @@ STAGE = (
     Asked("key", "Known as", hint="stays, whatever the stage is called; made from its kind when empty", more=True),
     Asked("after", "Comes after", hint="a stage before it, by its “known as”; empty for the one above", more=True),
     _number("days", "Lasts", "days", high=3000, start=0),
+    Asked("by_month", "or days by the season", Sort.NUMBERS, hint="twelve numbers, January first: how long it lasts in each month", start=[], more=True),
+    Asked("until", "Over when", start="", hint="the size or the sign that really ends it: “8 cm of shoot”", more=True),
     _number("heat_sum_c_d", "or a heat sum of", "°C·d", high=20_000, more=True),
     _number("base_c", "over a base of", "°C", low=-5, high=20, more=True),
     _number("ceiling_c", "rests above", "°C", low=15, high=45, more=True),
@@ -335,6 +338,15 @@ class _Reading:
     def lines(self, one: Asked, text: str, at: str) -> list[str]:
         return [line.strip() for line in self.text(one, text, at).splitlines() if line.strip()]
 
+    def numbers(self, one: Asked, text: str, at: str) -> list[float]:
+        found: list[float] = []
+        for part in text.replace(";", " ").replace(", ", " ").split():
+            try:
+                found.append(read_measure(part, "", at))
+            except Refused as refused:
+                self.faults.extend(refused.errors)
+        return found
+
     def names(self, one: Asked, text: str, at: str) -> list[str]:
         return [name.strip() for name in self.text(one, text, at).split(",") if name.strip()]
 
@@ -356,7 +368,7 @@ class _Reading:
 READERS: dict[Sort, Callable[[_Reading, Asked, str, str], Any]] = {
     Sort.TEXT: _Reading.text, Sort.LINES: _Reading.lines, Sort.NUMBER: _Reading.number, Sort.WHOLE: _Reading.whole,
     Sort.SHARE: _Reading.share, Sort.CHOICE: _Reading.choice, Sort.ROW: _Reading.text, Sort.PARTS: _Reading.parts,
-    Sort.NAMES: _Reading.names,
+    Sort.NAMES: _Reading.names, Sort.NUMBERS: _Reading.numbers,
 }  # fmt: skip
 
 
@@ -364,7 +376,9 @@ def _empty(one: Asked) -> Any:
     """What a field is when nothing stands in it."""
     if one.sort in (Sort.TEXT, Sort.CHOICE):
         return ""
-    return {Sort.LINES: [], Sort.NAMES: [], Sort.PARTS: {}}.get(one.sort, one.start if one.sort is Sort.WHOLE else None)
+    return {Sort.LINES: [], Sort.NAMES: [], Sort.NUMBERS: [], Sort.PARTS: {}}.get(
+        one.sort, one.start if one.sort is Sort.WHOLE else None
+    )
 
 
 def read_form(kind: str, typed: Mapping[str, Any]) -> dict[str, Any]:
@@ -399,6 +413,8 @@ def _typed(one: Asked, value: Any) -> Any:
         return _figure(float(f"{value * 100:.12g}")) + (" %" if 0 < value < 0.01 else "")
     if one.sort is Sort.LINES:
         return "\n".join(value)
+    if one.sort is Sort.NUMBERS:
+        return " ".join(_figure(float(number)) for number in value)
     if one.sort is Sort.NAMES:
         return ", ".join(value)
     if one.sort is Sort.PARTS:

@@ -37,7 +37,7 @@ METHOD_FIELDS = (
     "layout",
 )  # fmt: skip
 STAGE_NAMES = {
-    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "keeps": "keeps", "sd": "keeps_sd",
+    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "by_month": "by_month", "until": "until", "keeps": "keeps", "sd": "keeps_sd",
     "multiply": "multiply", "multiply_sd": "multiply_sd", "unit_m2": "unit_m2", "share": "share", "rounds": "rounds",
     "round_days": "round_days",
 }  # fmt: skip

@@ -267,6 +267,10 @@ class MethodStage(models.Model):
     heat_sum_c_d = models.FloatField(null=True)
     base_c = models.FloatField(null=True)
     ceiling_c = models.FloatField(null=True)
+    by_month = models.JSONField(
+        default=list
+    )  # days that it lasts in the middle of each month, where it goes by the season
+    until = models.CharField(max_length=120, blank=True)  # the size or the sign that really ends it
     keeps = models.FloatField(default=1.0)
     keeps_sd = models.FloatField(default=0.0)
     multiply = models.FloatField(default=1.0)

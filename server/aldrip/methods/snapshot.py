@@ -23,7 +23,7 @@ from aldrip_core.units import unit
 VERSION = 2
 STAGE_FIELDS = (
     "order", "key", "after", "follows", "share", "traits", "takes", "product", "rounds", "round_days", "round_shares", "name", "kind",
-    "days", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "keeps_sd", "multiply", "multiply_sd", "unit", "place_kind", "density",
+    "days", "heat_sum_c_d", "base_c", "ceiling_c", "by_month", "until", "keeps", "keeps_sd", "multiply", "multiply_sd", "unit", "place_kind", "density",
     "unit_m2", "tasks", "sources",
 )  # fmt: skip
 METHOD_FIELDS = (
@@ -176,6 +176,8 @@ def _stages(stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec]) -
         heat_sum_c_d=stage["heat_sum_c_d"],
         base_c=stage["base_c"] or 0.0,
         ceiling_c=stage["ceiling_c"],
+        by_month=tuple(stage.get("by_month") or ()),  # snapshots of before there was one have none
+        until=stage.get("until") or "",
     )
     after = stage["after"] or None
     spec = StageSpec(

@@ -301,8 +301,8 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[s
 
 def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any]) -> dict[str, str]:
     kept = dict(was.get("sources", {}))
-    for name in ("days", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "multiply", "unit_m2"):
-        if stage.get(name) != was.get(name) and stage.get(name) is not None:
+    for name in ("days", "by_month", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "multiply", "unit_m2"):
+        if stage.get(name) != was.get(name) and stage.get(name) not in (None, []):
             kept[name] = OWN_FIGURE
     return kept
 

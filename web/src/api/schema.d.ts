@@ -2890,6 +2890,10 @@ export interface components {
             base_c: number | null;
             /** Ceiling C */
             ceiling_c: number | null;
+            /** By Month */
+            by_month: number[];
+            /** Until */
+            until: string;
             /** Keeps */
             keeps: number;
             /** Keeps Sd */
@@ -3131,7 +3135,7 @@ export interface components {
          * @description How a value is typed and what it is kept as.
          * @enum {string}
          */
-        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts" | "names";
+        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts" | "numbers" | "names";
         /** LibraryRowOut */
         LibraryRowOut: {
             /** Kind */
@@ -4901,6 +4905,11 @@ export interface components {
             date: string | null;
             /** Place */
             place: string;
+            /**
+             * Until
+             * @default
+             */
+            until: string;
             /** Place Id */
             place_id: number | null;
             /** Value */

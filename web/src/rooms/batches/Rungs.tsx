@@ -242,7 +242,9 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
         </div>
         <div className="w-[112px] flex-none">
           <b>{rung.name}</b>
-          <div className="note truncate">{rung.place}</div>
+          <div className="note truncate">
+            {[rung.place, rung.until ? `over when ${rung.until}` : ""].filter(Boolean).join("; ")}
+          </div>
         </div>
         <div className="w-[104px] flex-none">
           {editable ? (

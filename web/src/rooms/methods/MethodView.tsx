@@ -43,7 +43,11 @@ export function MethodView({ method, library }: { method: Schemas["MethodOut"]; 
             <tr key={stage.order}>
               <td className="font-semibold">{stage.name}</td>
               <td>
-                {stage.heat_sum_c_d !== null ? (
+                {stage.by_month.length ? (
+                  <span title={`Days by month, January first: ${stage.by_month.join(" ")}`}>
+                    {Math.min(...stage.by_month)} to {Math.max(...stage.by_month)} days by the season
+                  </span>
+                ) : stage.heat_sum_c_d !== null ? (
                   <>
                     {stage.heat_sum_c_d} °C·d over {stage.base_c} °C
                   </>
@@ -52,8 +56,15 @@ export function MethodView({ method, library }: { method: Schemas["MethodOut"]; 
                 ) : (
                   "the same day"
                 )}
+                {stage.until ? `; over when ${stage.until}` : ""}
                 {stage.ceiling_c !== null ? `; rests above ${stage.ceiling_c} °C` : ""}
-                <Source text={stage.sources.heat_sum_c_d ?? (stage.days ? stage.sources.days : undefined)} />
+                <Source
+                  text={
+                    stage.sources.by_month ??
+                    stage.sources.heat_sum_c_d ??
+                    (stage.days ? stage.sources.days : undefined)
+                  }
+                />
               </td>
               <td>
                 {stage.kind === "germinate" && method.by_seed ? (
