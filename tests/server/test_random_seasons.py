@@ -361,6 +361,50 @@ class Season(RuleBasedStateMachine):
             self.post("/batches/plan-lines", {})
             self.post(f"/library/method/plug-single-{slug}/typed", {"typed": method["typed"]})
 
+    @rule(
+        at=numbers,
+        words=st.sampled_from(["Bok salad", "Pak choi 104", "plug 77", "9 cm"]),
+        keep=st.booleans(),
+        settle=st.booleans(),
+    )
+    def order_in_own_words(self, at: int, words: str, keep: bool, settle: bool) -> None:
+        if settle:
+            self.post(
+                "/orders/words",
+                {"column": "crop", "said": "bok salad", "means": ("pak-choi", "endive", "tree")[at % 3]},
+            )
+        crop, form = (words, "plug") if words[0] in "BP" else ("Zinnia", words)
+        due = str(self.ctx.today + timedelta(weeks=2 + at % 15))
+        rows = [order_row(order=uuid.uuid4().hex[:6], crop=crop, form=form, quantity=str(1 + at % 900), due=due)]
+        waited: list[int] = []
+        if at % 2:
+            waiting = self.client.get("/api/orders/waiting").json()
+            rows, waited = rows + waiting["rows"], waiting["waited"]
+        self.post("/orders", {"rows": rows, "keep": keep, "waited": waited if keep else []})
+        self.post("/batches/plan-lines", {})
+
+    @rule(at=numbers, grams=st.floats(0.1, 300), germination=st.integers(1, 100), stale=st.integers(0, 5))
+    def give_seed(self, at: int, grams: float, germination: int, stale: int) -> None:
+        crop = Library(self.ctx).get(Crop, ("pak-choi", "endive", "zinnia")[at % 3])
+        body = {"crop_id": crop.pk, "quantity": f"{grams:.2f} g", "germination_percent": germination}
+        status, lot = self.post("/lots", body)
+        if status != 200:
+            return
+        waiting = self.client.get(f"/api/lots/{lot['id']}/waiting").json()
+        chosen = {str(one["batch_id"]): one["version"] - (stale == 1) for one in waiting[: 1 + at % 4]}
+        self.post(f"/lots/{lot['id']}/give", {"batches": chosen})
+
+    @rule(part=st.booleans(), first=st.integers(-3, 40), days=st.integers(-1, 12), closed=st.booleans())
+    def change_house_rules(self, part: bool, first: int, days: int, closed: bool) -> None:
+        self.post("/organisation", {"part_trays": part}, method="patch")
+        body = {"day": self.day(-first), "until": self.day(-first - days), "name": "holiday", "closed": closed}
+        self.post("/closed-days", body)
+        self.ctx.organisation.refresh_from_db()
+
+    @rule()
+    def plan_again(self) -> None:
+        self.post("/batches/plan-again", {})
+
     @rule(days=st.integers(1, 25))
     def time_passes(self, days: int) -> None:
         if self.ctx.today < date(2029, 1, 1):

@@ -139,7 +139,7 @@ def save_form(
         raise NotThere(f"There is no “{after}” in the library.")
     before = plain_values(row) if row is not None else {}
     stands = before if slug or kind != "class_scheme" else {}  # a new scheme owes nothing to the one it is made after
-    values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, stands)
+    values = _completed(kind, {**(before or blank(FORMS[kind])), **read_form(kind, typed)}, stands, source)
     values["sources"] = _sources(values, before, source)
     values["retired"] = False
     _state(values, stated or {})
@@ -183,7 +183,7 @@ def _sources(values: Mapping[str, Any], before: Mapping[str, Any], source: str) 
     return kept
 
 
-def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any]) -> dict[str, Any]:
+def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], source: str) -> dict[str, Any]:
     if kind == "isolation_rule":
         values["name"] = f"{values['metres']:g} m from {values['kind']}"
     if kind == "standard":
@@ -191,7 +191,7 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any]) -> 
     if kind == "class_scheme":
         values["classes"] = _classes(values["classes"], before)
     if kind == "method":
-        values["stages"] = _stages(values, before)
+        values["stages"] = _stages(values, before, source)
     return values
 
 
@@ -266,7 +266,7 @@ def _as_before(
     ]
 
 
-def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[str, Any]]:
+def _stages(values: Mapping[str, Any], before: Mapping[str, Any], source: str = "") -> list[dict[str, Any]]:
     """Typed stages with what is not asked for: keys, what they come after, what their kind does, their sources."""
     known = {stage["key"]: stage for stage in before.get("stages", [])}
     found: list[dict[str, Any]] = []
@@ -293,17 +293,17 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any]) -> list[dict[s
         stage["tasks"] = _as_before(TASK, stage["tasks"], was.get("tasks", []))
         stage["container"] = stage["container"] or None
         stage.setdefault("round_shares", [])
-        stage["sources"] = _stage_sources(stage, was)
+        stage["sources"] = _stage_sources(stage, was, source)
         stage.pop("order", None)
         found.append(stage)
     return found
 
 
-def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any]) -> dict[str, str]:
+def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any], source: str) -> dict[str, str]:
     kept = dict(was.get("sources", {}))
     for name in ("days", "by_month", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "multiply", "unit_m2"):
         if stage.get(name) != was.get(name) and stage.get(name) not in (None, []):
-            kept[name] = OWN_FIGURE
+            kept[name] = source.strip()[:200] or OWN_FIGURE
     return kept
 
 

@@ -7,7 +7,7 @@ type Library = Schemas["LibraryOut"];
 export function Source({ text }: { text: string | undefined }) {
   return text ? (
     <span className="note block">
-      <span aria-hidden="true">□</span> library: {text}
+      <span aria-hidden="true">□</span> {text}
     </span>
   ) : null;
 }

@@ -14,7 +14,7 @@ export function Schools({ crop, here }: { crop: string; here: string }) {
     queryFn: () => take(api.GET("/api/methods/schools", { params: { query: { crop, quantity } } })),
     placeholderData: keepPreviousData,
   });
-  if (ways && ways.length < (here ? 2 : 1)) return null;
+  if (!ways || ways.length < (here ? 2 : 1)) return null;
   return (
     <section className="mt-4 max-w-3xl overflow-x-auto">
       <div className="flex flex-wrap items-baseline gap-3">
