@@ -142,7 +142,19 @@ class ByKeyboardOnly(BrowserCase):
         self.tab_to("New order")
         self.keys(Keys.ENTER)
         self.tab_to("Customer")
-        self.keys("Harrow End", Keys.TAB, "Pak", Keys.TAB, Keys.TAB, Keys.TAB, "12k", Keys.TAB, "week 37", Keys.ENTER)
+        self.keys(
+            "Harrow End",
+            Keys.TAB,
+            "Pak choi",
+            Keys.TAB,
+            Keys.TAB,
+            Keys.TAB,
+            Keys.TAB,
+            "12k",
+            Keys.TAB,
+            "week 37",
+            Keys.ENTER,
+        )
         self.until(lambda: Batch.objects.exists(), "the planned batch")
         batch = Batch.objects.get()
         self.gone("Save and plan")

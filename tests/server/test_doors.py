@@ -162,8 +162,8 @@ class BackupAndRestore(PlainCase):
         self.cluster.ensure_database(commands.OWN)
         self.assertEqual(commands._manage(commands._environment(self.cluster, commands.OWN), "prepare"), 0)
         self.sql(
-            "insert into accounts_organisation (name, timezone, working_days, sowing_days, chance_wanted, safety_days, class_scheme, "
-            f"demo, created_at) values ('{name}', 'UTC', '[]', '[]', 0.9, 0, 'oecd-like', false, now())"
+            "insert into accounts_organisation (name, timezone, working_days, sowing_days, chance_wanted, safety_days, class_scheme, raises, part_trays, "
+            f"demo, created_at) values ('{name}', 'UTC', '[]', '[]', 0.9, 0, 'oecd-like', '[]', false, false, now())"
         )
 
     def names(self) -> str:

@@ -9,7 +9,7 @@ from typing import Protocol
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused
 from aldrip.base.importing import Table
-from aldrip.base.quantity import read_quantity
+from aldrip.base.quantity import read_count, read_quantity, split_number
 from aldrip.methods.models import Container, Crop, Line, Method, Standard, usual_class
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
@@ -376,8 +376,9 @@ def _quantity(row: Mapping[str, str], usual: Unit | None, wrong: Wrong) -> Quant
     try:
         if usual is not None:
             return read_quantity(text, usual, "quantity")
-        if not text:
-            read_quantity(text, Unit.PLANT, "quantity")
+        number = split_number(text, "quantity")[0]
+        if number <= 0:
+            read_count(str(number), "quantity", "them")
     except Refused as refused:
         said = refused.errors[0]
         empty = "How many? Write the number of plants, or the kilos of seed."
