@@ -1,13 +1,16 @@
 """What is still to be bought, and what came in given to the batches that wait for it."""
 
 from datetime import timedelta
+from typing import Any
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from aldrip.batches.models import Batch, BatchInput
 from aldrip.lots.models import Lot
-from tests.server.house import HouseCase, member, order_row, seed_lot
+from aldrip.methods.models import Crop
+from aldrip.methods.resolver import Library
+from tests.server.house import HouseCase, advance, member, order_row, seed_lot
 
 
 class ToBuy(HouseCase):
@@ -94,3 +97,51 @@ class ToBuy(HouseCase):
         self.plan(*(order_row(order=str(n), crop="Lettuce", due=f"2027-W{38 + n}") for n in range(2, 8)))
         with self.assertNumQueries(asked):
             self.get("/buying")
+
+
+class BoughtIn(HouseCase):
+    """Young plants, cuttings, tubers come into stock as lots, are begun from, and are bought no more."""
+
+    def receive(self, status: int = 200, **more: Any) -> dict[str, Any]:
+        crop = Library(self.ctx).get(Crop, "gerbera")
+        body = {"crop_id": crop.pk, "form": "plant", "quantity": "470", "supplier": "Hallow Plants", **more}
+        told: dict[str, Any] = self.post("/lots", body, status=status)
+        return told
+
+    def test_what_came_is_begun_from_and_bought_no_more(self) -> None:
+        _, batch = self.planned(crop="Gerbera", form="pot", quantity="200", due="2027-W44")
+        self.assertEqual([one["quantity"] for one in self.get("/buying")], [batch.start])
+        half = self.receive(quantity=str(batch.start // 2))
+        self.assertEqual([one["quantity"] for one in self.get("/buying")], [batch.start - batch.start // 2])
+        lot = self.receive(quantity=str(batch.start))
+        self.assertEqual(self.get("/buying"), [])
+        advance(self.ctx, batch.stages.get(key="sow").planned.lower)
+        on = str(self.ctx.today)
+        self.post(f"/batches/{batch.pk}/sown", {"on": on, "lots": [{"lot_id": lot["id"], "quantity": ""}]})
+        self.assertEqual(Lot.objects.get(pk=lot["id"]).balance, 0)
+        self.assertEqual(Lot.objects.get(pk=half["id"]).balance, batch.start // 2)
+        taken = BatchInput.objects.get(stage__batch=batch)
+        self.assertEqual((taken.part, taken.quantity, taken.lot_id), ("plant", batch.start, lot["id"]))
+
+    def test_plants_are_counted_and_not_tested_for_germination(self) -> None:
+        for more, field in (
+            ({"form": "tree"}, "form"), ({"quantity": "3 kg"}, "quantity"), ({"germination_percent": 90}, "value"),
+            ({"quantity": "0"}, "quantity"),
+        ):  # fmt: skip
+            self.assertEqual(self.receive(status=422, **more)["errors"][0]["field"], field, more)
+
+    def test_a_tray_sown_in_part_is_said_on_its_card(self) -> None:
+        self.call("patch", "/organisation", {"part_trays": True})
+        self.ctx.organisation.refresh_from_db()
+        seed_lot(self.ctx)
+        _, batch = self.planned(quantity="14")
+        self.assertLess(batch.start, 40)
+        card = self.get(f"/batches/{batch.pk}/card")
+        self.assertEqual(card["trays_words"], f"{batch.start} of the 240 cells of a tray")
+        self.assertLess(card["litres"], 1)
+        bench = batch.stages.get(key="grow").occupancies.get()
+        self.assertAlmostEqual(bench.amount, batch.start / 240 * 0.24)
+        advance(self.ctx, batch.stages.get(key="sow").planned.lower)
+        self.post(f"/batches/{batch.pk}/sown", {"on": str(self.ctx.today), "start": 20})
+        batch.refresh_from_db()
+        self.assertEqual((batch.start, batch.trays), (20, 1))

@@ -21,6 +21,7 @@ from aldrip.lots.taking import READY
 from aldrip_core.stages import Part
 from aldrip_core.units import from_base, unit
 
+Key = tuple[str, str, str, str]  # crop, cultivar, what, unit
 LEAD_DAYS = 21  # between order and receipt, where nobody says otherwise
 MOST_AT_ONCE = 60
 #: What a nursery may buy to begin with; a stage of another batch, or ground, it does not.
@@ -68,8 +69,8 @@ def _first_day() -> Any:
 
 def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     """Everything that planned batches want and stock does not hold, the first to be ordered on top."""
-    found: dict[tuple[str, str, str, str], list[Use]] = {}
-    names: dict[tuple[str, str, str, str], tuple[str, str]] = {}
+    found: dict[Key, list[Use]] = {}
+    names: dict[Key, tuple[str, str]] = {}
     for batch in _planned(ctx):
         want = None if batch.served else _want(batch)
         if want is None:
@@ -78,8 +79,36 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
         key = (batch.crop.slug, batch.line.slug if batch.line else "", what, of)
         names[key] = (batch.crop.name, batch.line.name if batch.line else "")
         found.setdefault(key, []).append(Use(batch, quantity, batch.first))
-    wanted = [_wanted(ctx, *names[key], key[2], key[3], uses, lead_days) for key, uses in found.items()]
+    stock = _stock(ctx)
+    left = {key: _after_stock(stock, key, uses) for key, uses in found.items()}
+    wanted = [_wanted(ctx, *names[key], key[2], key[3], uses, lead_days) for key, uses in left.items() if uses]
     return sorted([*wanted, *_short_lots(ctx, lead_days)], key=lambda one: (one.order_by, one.crop, one.cultivar))
+
+
+def _stock(ctx: Ctx) -> dict[tuple[str, str], dict[str, float]]:
+    """What is in stock to begin with that is not seed: by crop and what it is, by cultivar."""
+    parts = [str(part.value) for part in BOUGHT if part is not Part.SEED]
+    found: dict[tuple[str, str], dict[str, float]] = {}
+    rows = ctx.rows(Lot).filter(form__in=parts, status="", balance__gt=0)
+    for crop, line, form, balance in rows.values_list("crop__slug", "line__slug", "form", "balance"):
+        lines = found.setdefault((crop, f"{form}s"), {})
+        lines[line or ""] = lines.get(line or "", 0.0) + float(balance)
+    return found
+
+
+def _after_stock(stock: dict[tuple[str, str], dict[str, float]], key: Key, uses: Sequence[Use]) -> list[Use]:
+    """What is still wanted once stock has served the first that come; any cultivar serves where none is asked."""
+    lines, still = stock.get((key[0], key[2]), {}), []
+    for use in uses:
+        wanted = use.quantity
+        for line in [key[1]] if key[1] else list(lines):
+            part = min(wanted, lines.get(line, 0.0))
+            wanted -= part
+            if part:
+                lines[line] -= part
+        if wanted > 0:
+            still.append(Use(use.batch, wanted, use.on))
+    return still
 
 
 def _want(batch: Batch) -> tuple[str, float, str] | None:

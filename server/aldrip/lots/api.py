@@ -240,11 +240,13 @@ class LotIn(Schema):
     note: str = ""
     seed_class: str = Field(default="", max_length=40)
     label_number: str = Field(default="", max_length=60)
+    form: str = Field(default="seed", max_length=20)
 
 
 @room.post("/lots", "lots.receive", response=LotOut)
 def receive(ctx: Ctx, body: LotIn) -> Any:
-    quantity = read_quantity(body.quantity, Unit.GRAM, "quantity") if body.quantity.strip() else None
+    usual = services.BOUGHT_AS.get(body.form, Unit.GRAM)
+    quantity = read_quantity(body.quantity, usual, "quantity") if body.quantity.strip() else None
     size = read_quantity(body.packet_size, Unit.GRAM, "packet_size") if body.packet_size.strip() else None
     tgw = read_measure(body.tgw, "g", "tgw") if body.tgw.strip() else None
     found = services.receive(
@@ -252,7 +254,7 @@ def receive(ctx: Ctx, body: LotIn) -> Any:
         supplier_ref=body.supplier_ref[:60], tgw_g=tgw, tested_on=body.tested_on, packets=body.packets, packet_size=size,
         germination=None if body.germination_percent is None else body.germination_percent / 100,
         treatment=body.treatment[:120], received_on=body.received_on, note=body.note[:300],
-        seed_class=body.seed_class, label_number=body.label_number,
+        seed_class=body.seed_class, label_number=body.label_number, form=body.form,
     )  # fmt: skip
     return lot_out(ctx, found)
 

@@ -12,14 +12,20 @@ from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import class_scheme
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
+#: What is bought in: seed, and what a batch may be begun with instead.
+BOUGHT_AS: dict[str, Unit] = {
+    "seed": Unit.GRAM, "plant": Unit.PLANT, "cutting": Unit.CUTTING, "tuber": Unit.TUBER, "division": Unit.DIVISION,
+}  # fmt: skip
+
 
 @act
 def receive(
     ctx: Ctx, *, crop_id: int, line_id: int | None, quantity: Quantity | None, supplier: str = "", supplier_ref: str = "",
     germination: float | None = None, tgw_g: float | None = None, tested_on: date | None = None, packets: int | None = None,
     packet_size: Quantity | None = None, treatment: str = "", received_on: date | None = None, note: str = "", seed_class: str = "", label_number: str = "",
+    form: str = "seed",
 ) -> Lot:  # fmt: skip
-    """Take a seed lot into stock with its identity, its test and its quantity."""
+    """Take what came into stock with its identity, its test and its quantity: seed, or what a batch is begun with."""
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id else None
     if line is not None and line.crop.slug != crop.slug:
@@ -38,8 +44,9 @@ def receive(
     if quantity is None or quantity.base <= 0:
         raise refuse("quantity", "missing", "How much came? Enter a weight or seeds, or packets and their size.")
     of = Unit.GRAM if quantity.unit.is_mass else quantity.unit  # what is bought is weighed in grams
+    _check_form(form, of, tested=germination is not None or tgw_g is not None)
     lot = Lot.objects.create(
-        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, unit=of.words, supplier=supplier,
+        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, form=form, unit=of.words, supplier=supplier,
         supplier_ref=supplier_ref, received_on=on, packets=packets,
         packet_size=packet_size.base if packet_size is not None else None, treatment=treatment, note=note,
         seed_class=_class_of(ctx, seed_class), label_number=label_number.strip(),
@@ -54,6 +61,16 @@ def receive(
         "lot.receive", f"Received lot {lot.code}: {Quantity(quantity.base, of).words()} of {crop.name.lower()}.", lot
     )
     return lot
+
+
+def _check_form(form: str, of: Unit, *, tested: bool) -> None:
+    """Refuse what cannot be of what came: plants are counted, and only seed germinates in a test."""
+    if form not in BOUGHT_AS:
+        raise refuse("form", "not_a_choice", f"“{form}” is none of {', '.join(BOUGHT_AS)}.")
+    if form != "seed" and not of.is_pieces:
+        raise refuse("quantity", "not_counted", f"A {form} is counted: write how many came.")
+    if form != "seed" and tested:
+        raise refuse("value", "not_seed", "Germination and thousand-grain weight are of seed.")
 
 
 def _class_of(ctx: Ctx, text: str) -> str:

@@ -44,6 +44,7 @@ class CardOut(Schema):
     place: str
     orders_words: str
     trays: int | None
+    trays_words: str
     container: str
     cells: int | None
     start: int

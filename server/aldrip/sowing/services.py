@@ -5,7 +5,7 @@ from typing import Any
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.schemas import steps
-from aldrip.base.words import day, grams, number, share
+from aldrip.base.words import day, grams, number, plural, share
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.lots.moving import shown_of
@@ -23,9 +23,30 @@ def medium_of(batch: Batch, snapshot: Mapping[str, Any]) -> Media | None:
     if mix is None or container is None or not batch.trays:
         return None
     return media(
-        parts=mix["parts"], trays=batch.trays, cells_per_tray=container["cells"], cell_ml=container["cell_ml"],
+        parts=mix["parts"], trays=filled(batch, container), cells_per_tray=container["cells"], cell_ml=container["cell_ml"],
         settling=mix["settling"], spillage=mix["spillage"],
     )  # fmt: skip
+
+
+def filled(batch: Batch, container: Mapping[str, Any]) -> float:
+    """Trays as far as they are filled: the last one may be sown in part."""
+    whole, rest = divmod(batch.start, container["cells"])
+    return whole + rest / container["cells"] if rest else float(batch.trays or 0)
+
+
+def trays_words(batch: Batch, container: Mapping[str, Any] | None) -> str:
+    """How many trays are filled, and how much of the last one."""
+    if not batch.trays:
+        return ""
+    whole, rest = divmod(batch.start, container["cells"]) if container else (batch.trays, 0)
+    if not rest:
+        return plural(batch.trays, "tray")
+    of = (
+        f"{number(rest)} of the {number(container['cells'])} cells of {'another' if whole else 'a tray'}"
+        if container
+        else ""
+    )
+    return f"{plural(whole, 'tray')} and {of}" if whole else of
 
 
 def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
@@ -45,7 +66,7 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "cultivar": batch.line.name if batch.line else "", "sow_on": sow_on, "day_words": day(sow_on),
         "place": first.place.name if first.place else "the potting shed",
         "orders_words": ", ".join(f"order {o.number} ({o.customer})" for o in orders) or "stock",
-        "trays": batch.trays, "trays_words": f"{number(batch.trays)} trays" if batch.trays else "",
+        "trays": batch.trays, "trays_words": trays_words(batch, container),
         "container": container["name"] if container else "", "cells": container["cells"] if container else None,
         "start": batch.start, "units_words": number(batch.start) if not by_seed else number(seeds),
         "units_note": method.start_unit.words if not by_seed else f"seeds, {method.seeds_per_cell} a cell",
@@ -84,8 +105,9 @@ def _steps(batch: Batch, snapshot: Mapping[str, Any]) -> list[dict[str, str]]:
         rows.append({"label": "Depth", "words": deep})
     if crop["cover"]:
         rows.append({"label": "Cover", "words": crop["cover"]})
+    container = snapshot["containers"].get(snapshot["container"])
     if water_l and batch.trays:
-        total = water_l * batch.trays
+        total = water_l * (filled(batch, container) if container else batch.trays)
         rows.append(
             {
                 "label": "Water",

@@ -3733,6 +3733,11 @@ export interface components {
              * @default
              */
             label_number: string;
+            /**
+             * Form
+             * @default seed
+             */
+            form: string;
         };
         /** AttributeOut */
         AttributeOut: {
@@ -5737,6 +5742,8 @@ export interface components {
             orders_words: string;
             /** Trays */
             trays: number | null;
+            /** Trays Words */
+            trays_words: string;
             /** Container */
             container: string;
             /** Cells */

@@ -14,6 +14,7 @@ import { Receive } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
 
 type Lot = Schemas["LotOut"];
+const BOUGHT = new Set(["seed", "plant", "cutting", "tuber", "division"]);
 
 export function Lots() {
   const { data: lots } = useSuspenseQuery(lotsQuery);
@@ -29,7 +30,7 @@ export function Lots() {
       <RoomHead title="Lots" note={`${few(stocked, "lot")} in stock`}>
         {may("lots.receive") ? (
           <button type="button" className="btn" onClick={() => setReceive(true)}>
-            Receive seed
+            Receive seed or plants
           </button>
         ) : null}
       </RoomHead>
@@ -66,7 +67,7 @@ export function Lots() {
             batch as a lot of its own.
           </p>
           <button type="button" className="btn btn-decide" onClick={() => setReceive(true)}>
-            Receive seed
+            Receive seed or plants
           </button>
         </Empty>
       )}
@@ -220,7 +221,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
               {may("lots.test") ? <TestForm id={lot.id} /> : null}
             </>
           ) : null}
-          {may("lots.receive") && lot.form === "seed" && !lot.status ? (
+          {may("lots.receive") && BOUGHT.has(lot.form) && !lot.status ? (
             <BalanceForm id={lot.id} unit={lot.unit} />
           ) : null}
         </>

@@ -7,7 +7,16 @@ import { DayField } from "../../ui/DayField";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 
+/** What is bought in: seed, and what a batch may be begun with instead. */
+const WHAT: [value: string, words: string][] = [
+  ["seed", "seed"],
+  ["plant", "young plants"],
+  ["cutting", "cuttings"],
+  ["tuber", "tubers, bulbs, roots"],
+  ["division", "divisions"],
+];
 const EMPTY = {
+  form: "seed",
   crop: "",
   line: "",
   quantity: "",
@@ -40,6 +49,7 @@ export function Receive({
   const [form, setForm] = useState(EMPTY);
   const put = (name: keyof typeof EMPTY) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
     setForm({ ...form, [name]: event.target.value });
+  const seed = form.form === "seed";
   const save = useSave(
     async () => {
       let line = form.line && form.line !== "new" ? Number(form.line) : null;
@@ -57,14 +67,15 @@ export function Receive({
             quantity: form.quantity,
             packets: form.packets ? Number(form.packets) : null,
             packet_size: form.packet_size,
-            germination_percent: form.germination ? Number(form.germination) : null,
-            tgw: form.tgw,
-            tested_on: form.tested_on || null,
+            form: form.form,
+            germination_percent: seed && form.germination ? Number(form.germination) : null,
+            tgw: seed ? form.tgw : "",
+            tested_on: (seed && form.tested_on) || null,
             supplier: form.supplier,
             supplier_ref: form.supplier_ref,
             treatment: form.treatment,
             note: "",
-            seed_class: form.seed_class,
+            seed_class: seed ? form.seed_class : "",
             label_number: form.label_number,
           },
         }),
@@ -78,6 +89,7 @@ export function Receive({
   );
   const error = save.error instanceof ApiError ? save.error : null;
   const shown = [
+    "form",
     "crop_id",
     "line_id",
     "quantity",
@@ -90,7 +102,7 @@ export function Receive({
     "seed_class",
   ];
   return (
-    <Sheet open={open} onClose={onClose} title="Receive seed">
+    <Sheet open={open} onClose={onClose} title="Receive seed or plants">
       <form
         className="grid gap-3"
         onSubmit={(event) => {
@@ -98,6 +110,15 @@ export function Receive({
           save.mutate(undefined);
         }}
       >
+        <Field label="What came" fault={error?.of("form")}>
+          <select className="input" value={form.form} onChange={put("form")}>
+            {WHAT.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </Field>
         <Field label="Crop" fault={error?.of("crop_id")}>
           <select className="input" value={form.crop} onChange={put("crop")} required>
             <option value="" />
@@ -129,7 +150,7 @@ export function Receive({
         <Field
           label="How much came"
           fault={error?.of("quantity")}
-          hint="60 g, 14 kg, 2 oz, 20,000 seeds or 5 packets of 1,000 seeds"
+          hint={seed ? "60 g, 14 kg, 2 oz, 20,000 seeds or 5 packets of 1,000 seeds" : "How many: 1,200"}
         >
           <input className="input" value={form.quantity} onChange={put("quantity")} />
         </Field>
@@ -141,7 +162,7 @@ export function Receive({
             <input className="input" value={form.packet_size} onChange={put("packet_size")} />
           </Field>
         </div>
-        <div className="grid grid-cols-2 gap-3">
+        <div className={seed ? "grid grid-cols-2 gap-3" : "hidden"}>
           <Field label="Germination on the label, %" fault={error?.of("value")}>
             <input className="input" inputMode="decimal" value={form.germination} onChange={put("germination")} />
           </Field>
@@ -153,9 +174,11 @@ export function Receive({
             />
           </Field>
         </div>
-        <Field label="Thousand-grain weight" fault={error?.of("tgw")} hint="0.4 g">
-          <input className="input" value={form.tgw} onChange={put("tgw")} />
-        </Field>
+        {seed ? (
+          <Field label="Thousand-grain weight" fault={error?.of("tgw")} hint="0.4 g">
+            <input className="input" value={form.tgw} onChange={put("tgw")} />
+          </Field>
+        ) : null}
         <div className="grid grid-cols-2 gap-3">
           <Field label="Supplier">
             <input className="input" value={form.supplier} onChange={put("supplier")} />
@@ -165,21 +188,23 @@ export function Receive({
           </Field>
         </div>
         <div className="grid grid-cols-2 gap-3">
-          <Field label="Class, of parent seed" fault={error?.of("seed_class")}>
-            <select className="input" value={form.seed_class} onChange={put("seed_class")}>
-              <option value="">none</option>
-              {library?.schemes
-                .find((scheme) => scheme.chosen)
-                ?.classes.map((one) => (
-                  <option key={String(one.slug)}>{String(one.name)}</option>
-                ))}
-            </select>
-          </Field>
-          <Field label="Official label number">
+          {seed ? (
+            <Field label="Class, of parent seed" fault={error?.of("seed_class")}>
+              <select className="input" value={form.seed_class} onChange={put("seed_class")}>
+                <option value="">none</option>
+                {library?.schemes
+                  .find((scheme) => scheme.chosen)
+                  ?.classes.map((one) => (
+                    <option key={String(one.slug)}>{String(one.name)}</option>
+                  ))}
+              </select>
+            </Field>
+          ) : null}
+          <Field label={seed ? "Official label number" : "Plant passport number"}>
             <input className="input" value={form.label_number} onChange={put("label_number")} />
           </Field>
         </div>
-        <Field label="Treated with" hint="Treated seed is never food or feed">
+        <Field label="Treated with" hint={seed ? "Treated seed is never food or feed" : "As the label says"}>
           <input className="input" value={form.treatment} onChange={put("treatment")} />
         </Field>
         <Faults error={save.error} fields={shown} />

@@ -107,7 +107,7 @@ function Card({ batch }: { batch: Batch }) {
       <dl className="mt-3 grid grid-cols-1 gap-4 border-rule border-y py-3 sm:grid-cols-3">
         <div>
           <dt className="note">{card.container}</dt>
-          <dd className={big}>{card.trays ? `${count(card.trays)} trays` : ""}</dd>
+          <dd className={big}>{card.trays_words}</dd>
         </div>
         <div>
           <dt className="note">{card.units_note}</dt>

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { lotsQuery } from "../../api/queries";
+import { lotsQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { DayField } from "../../ui/DayField";
 import { quantity } from "../../ui/format";
@@ -14,13 +14,18 @@ type Sowable = Pick<
 >;
 
 const SEEDS = "seeds";
+const CUTTINGS = "cuttings";
+const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 /** Sown: the day, the trays, the grams, from which lot. The batch runs and the stock moves. */
 export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => void }) {
   const { today } = useSpan();
   const { data: lots } = useQuery(lotsQuery);
+  const { data: session } = useSuspenseQuery(sessionQuery);
+  // Where a tray may be sown in part, what is sown is counted itself.
+  const part = Boolean(session.organisation?.part_trays) && batch.trays !== null;
   const [on, setOn] = useState(today);
-  const [trays, setTrays] = useState(batch.trays === null ? "" : String(batch.trays));
+  const [trays, setTrays] = useState(batch.trays === null ? "" : String(part ? batch.start : batch.trays));
   const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
   const [lot, setLot] = useState(batch.lot_id === null ? "" : String(batch.lot_id));
   // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
@@ -33,8 +38,8 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
           params: { path: { batch_id: batch.id } },
           body: {
             on,
-            trays: trays ? Number(trays) : null,
-            lots: batch.by_seed && lot ? [{ lot_id: Number(lot), quantity: typed }] : [],
+            ...(part ? { start: trays ? Number(trays) : null } : { trays: trays ? Number(trays) : null }),
+            lots: lot ? [{ lot_id: Number(lot), quantity: batch.by_seed ? typed : "" }] : [],
             version: batch.version,
             note: "",
           },
@@ -42,6 +47,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
       ),
     onDone,
   );
+  const stock = (lots ?? []).filter((one) => one.crop_id === batch.crop_id && one.form !== "seed" && one.balance > 0);
   const error = save.error instanceof ApiError ? save.error : null;
   return (
     <form
@@ -54,7 +60,7 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
       <Field label="Sown on" fault={error?.of("on")}>
         <DayField className="phone" max={today} value={on} onChange={setOn} />
       </Field>
-      <Field label="Trays" fault={error?.of("trays")}>
+      <Field label={part ? capital(batch.start_unit) : "Trays"} fault={error?.of(part ? "start" : "trays")}>
         <input
           className="input phone !w-24"
           inputMode="numeric"
@@ -85,11 +91,22 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
             </select>
           </Field>
         </>
+      ) : stock.length ? (
+        <Field label="From lot" fault={error?.of("lot_id")}>
+          <select className="input phone !w-52" value={lot} onChange={(e) => setLot(e.target.value)}>
+            <option value="">none in stock</option>
+            {stock.map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.code} {one.form}, {quantity(one.balance, one.unit)}
+              </option>
+            ))}
+          </select>
+        </Field>
       ) : null}
       <button type="submit" className="btn phone" disabled={save.isPending}>
-        {batch.by_seed ? "Sown" : "Stuck"}
+        {batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun"}
       </button>
-      <Faults error={save.error} fields={["on", "trays", "quantity", "lots.0.quantity", "lot_id"]} />
+      <Faults error={save.error} fields={["on", "trays", "start", "quantity", "lots.0.quantity", "lot_id"]} />
     </form>
   );
 }
