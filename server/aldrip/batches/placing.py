@@ -14,7 +14,7 @@ from aldrip.batches.saved import load_batch, request_of
 from aldrip.places.models import Place
 from aldrip_core.batch_plan import plan_batch
 
-MOST_AT_ONCE = 200
+MOST_AT_ONCE = 60
 
 
 @dataclass(frozen=True)

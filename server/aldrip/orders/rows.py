@@ -136,6 +136,7 @@ class Reader:
         self.own_words = OwnWords(ctx)
         self.crops: Names[Crop] = Names()
         self.by_slug: dict[str, Crop] = {}
+        self._near: dict[str, list[Crop]] = {}
         for crop in library.rows(Crop):
             self.by_slug[crop.slug] = crop
             for name in (crop.name, crop.slug, crop.botanical_name, *crop.other_names):
@@ -236,7 +237,9 @@ class Reader:
             return None
         crop = self.crops.find(text) or self.by_slug.get(self.own_words.meant("crop", text))
         if crop is None:
-            near = self.crops.near(text)
+            if text not in self._near:  # a file says the same strange name often
+                self._near[text] = self.crops.near(text)
+            near = self._near[text]
             hint = f"Did you mean {' or '.join(one.name for one in near)}?" if near else "Add it, or correct the name."
             choices = [Choice(one.slug, one.name, keep=True) for one in near]
             wrong("crop", "unknown_crop", f"“{text}” is not in the library. {hint}", choices)

@@ -202,6 +202,7 @@ function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Sche
     mutationFn: () => take(api.DELETE("/api/session")),
     onSuccess: () => {
       queryClient.clear();
+      sessionStorage.clear(); // what was begun and not saved is this person's alone
       window.location.href = "/";
     },
   });

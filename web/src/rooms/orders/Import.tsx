@@ -12,6 +12,7 @@ import { OwnWords, Together } from "./Together";
 
 type Row = Schemas["RowIO"];
 type Checked = Schemas["CheckedOut"];
+const MANY = 150;
 const COLUMNS: [keyof Row, string, string][] = [
   ["order", "Order", "w-20"],
   ["customer", "Customer", "w-40"],
@@ -103,6 +104,14 @@ export function Import() {
   const problems = checked?.faults ?? [];
   const bad = new Set(problems.map((fault) => fault.row));
   const held = rows.length - bad.size;
+  // Of a long list those with problems are worked on; the rest is there to be looked at.
+  const [all, setAll] = useState(false);
+  const shown = new Set(
+    rows
+      .map((_, index) => index)
+      .filter((index) => all || rows.length <= MANY || bad.has(index))
+      .slice(0, all ? rows.length : MANY),
+  );
   const planned = may("batches.plan") ? "Take in and plan" : "Take in";
   return (
     <div className="px-4 pb-6">
@@ -214,6 +223,14 @@ export function Import() {
               }}
             />
           ) : null}
+          {rows.length > MANY ? (
+            <p className="note mb-1">
+              {shown.size} of {count(rows.length)} rows shown{all ? "" : ", those with problems"}.{" "}
+              <button type="button" className="btn-link" onClick={() => setAll(!all)}>
+                {all ? "Only those with problems" : "Show all"}
+              </button>
+            </p>
+          ) : null}
           <section className="overflow-x-auto" aria-label="Rows read" tabIndex={0}>
             <table className="tbl">
               <thead>
@@ -233,6 +250,7 @@ export function Import() {
               <tbody>
                 {rows.map((row, index) => {
                   const understood = checked.understood[index];
+                  if (!shown.has(index)) return null;
                   return (
                     <tr key={index}>
                       <td className="note">{index + 1}</td>
