@@ -266,8 +266,8 @@ export function FirstRun() {
             Germination rooms hold trays, the rest m². A set-point is kept by heating; leave it empty where nothing is
             heated.
           </p>
-          <table className="tbl mt-1">
-            <thead>
+          <table className="tbl mt-1 block sm:table">
+            <thead className="hidden sm:table-header-group">
               <tr>
                 <th scope="col">Name</th>
                 <th scope="col">Kind</th>
@@ -278,13 +278,16 @@ export function FirstRun() {
                 </th>
               </tr>
             </thead>
-            <tbody>
+            <tbody className="block sm:table-row-group">
               {places.map((row, index) => {
                 const change = (patch: Partial<PlaceRow>) =>
                   setPlaces(places.map((old, n) => (n === index ? { ...old, ...patch } : old)));
                 const fault = error?.errors.find((e) => e.field.startsWith(`places.${index}.`))?.message;
                 return (
-                  <tr key={index}>
+                  <tr
+                    key={index}
+                    className="grid grid-cols-2 items-center gap-x-3 border-rule border-b py-1 sm:table-row"
+                  >
                     <td>
                       <input
                         className="input"
