@@ -19,6 +19,9 @@ CHUNK = 1 << 18
 NEGLIGIBLE = 1e-18
 
 
+NARROW = 1e-8  # a standard deviation below which a rate is known: fitting a Beta to it is rounding noise
+
+
 @dataclass(frozen=True, slots=True)
 class Spread:
     """A rate between 0 and 1: `alpha`, `beta` of a Beta distribution, or exact (`beta` None).
@@ -44,14 +47,14 @@ class Spread:
 
     @staticmethod
     def from_mean_sd(mean: float, sd: float) -> "Spread":
-        """The Beta with this mean and standard deviation; exact when `sd` is 0.
+        """The Beta with this mean and standard deviation; exact when `sd` is 0, or too narrow to tell from it.
 
         Raises ValueError when no Beta has them (`sd`² must stay below mean·(1-mean)).
 
         >>> round(Spread.from_mean_sd(0.8, 0.03).sd, 6)
         0.03
         """
-        if sd == 0 or mean in (0.0, 1.0):
+        if sd < NARROW or mean in (0.0, 1.0):
             return Spread(mean)
         room = mean * (1 - mean) / (sd * sd) - 1
         if room <= 0:
@@ -65,7 +68,7 @@ def product(spreads: Sequence[Spread]) -> Spread:
     square = math.prod(s.mean**2 + s.sd**2 for s in spreads)
     variance = max(0.0, square - mean * mean)
     # A product this narrow is a known rate: matching it would only add rounding noise.
-    return Spread(mean) if variance < 1e-16 else Spread.from_mean_sd(mean, math.sqrt(variance))
+    return Spread(mean) if variance < NARROW * NARROW else Spread.from_mean_sd(mean, math.sqrt(variance))
 
 
 def _log_beta(a: float, b: float) -> float:

@@ -1,5 +1,6 @@
 """Edges of the tails, and what must hold whatever the numbers are."""
 
+import math
 from unittest import TestCase
 
 from hypothesis import given, settings
@@ -169,3 +170,16 @@ class Sums(TestCase):
         self.assertGreater(apart.sd, 0.08)
         self.assertAlmostEqual(apart.mean, 0.812, delta=0.02)
         self.assertGreater(count_sd(1000, apart), count_sd(1000, alike))
+
+
+class Narrow(TestCase):
+    @given(st.floats(1e-60, 1.0), st.floats(0.0, 0.45))
+    def test_however_narrow_a_rate_is_said_its_product_is_a_number(self, mean: float, sd: float) -> None:
+        """Found by a random season: a standard deviation of 3e-90 that somebody typed."""
+        try:
+            spread = Spread.from_mean_sd(mean, sd)
+        except ValueError:
+            return  # too wide, and said so
+        found = product([spread, Spread.from_mean_sd(0.9, 0.03), Spread.from_mean_sd(0.54, sd * 1e-80)])
+        self.assertTrue(math.isfinite(found.mean) and math.isfinite(found.sd), found)
+        self.assertLess(abs(found.mean - mean * 0.9 * 0.54), 1e-6 + 0.02 * mean)

@@ -201,3 +201,20 @@ class WhatHappened(HouseCase):
         self.assertFalse(Occupancy.objects.filter(stage__batch=self.batch).exists())
         self.assertFalse(Task.objects.filter(subject=self.batch.uuid, state="todo").exists())
         self.post(f"/batches/{self.batch.pk}/preview", {"trays": 5}, status=422)
+
+
+class TinyRates(HouseCase):
+    def test_rates_that_are_next_to_nothing_are_planned_or_refused_in_words(self) -> None:
+        """Found by a random season: 0.54 give or take 3e-90, after a rate of 1e-55."""
+        seed_lot(self.ctx)
+        _, batch = self.planned()
+        for mean, sd in ((0.5437, 3e-90), (1e-55, 2e-73), (1e-12, 1e-20), (0.5, 1e-9), (0.9, 1e-300)):
+            version = self.get(f"/batches/{batch.pk}")["version"]
+            change = {"stage": "grow", "rate": {"mean": mean, "sd": sd, "reason": "seen"}}
+            answer = self.client.post(
+                f"/api/batches/{batch.pk}/keep", {"change": change, "version": version}, content_type="application/json"
+            )
+            self.assertIn(answer.status_code, (200, 422), answer.content[:300])
+            for wish in ({"chance": 0.5}, {"shift_days": -9}, {"needed": 441}):
+                seen = self.client.post(f"/api/batches/{batch.pk}/preview", wish, content_type="application/json")
+                self.assertIn(seen.status_code, (200, 422), (mean, sd, wish, seen.content[:300]))
