@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any
 
 from django.db.models import Exists, F, OuterRef, QuerySet, Sum
+from django.db.models.fields.json import KT
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
@@ -59,7 +60,19 @@ def _planned(ctx: Ctx) -> "QuerySet[Any]":
     """Batches that are not begun and start from something that is bought or taken from stock."""
     held = BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None)
     rows = ctx.rows(Batch).filter(state=Batch.State.PLANNED).annotate(served=Exists(held), first=_first_day())
+    rows = rows.annotate(edition=KT("method_snapshot__edition")).defer("method_snapshot")  # heavy, and much the same
     return rows.select_related("crop", "line", "lot").order_by("first", "id")
+
+
+def _beginnings(batches: Sequence[Any]) -> dict[tuple[int, str], tuple[str, str]]:
+    """What batches begin with and how it is counted, by method and its edition: one snapshot is read of each."""
+    examples = {(batch.method_id, batch.edition): batch.pk for batch in batches}
+    found = {}
+    for batch in Batch.objects.filter(pk__in=examples.values()).select_related("crop", "container", "mix"):
+        snapshot = snapshot_of(batch)
+        takes = next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "")
+        found[batch.pk] = (takes, snapshot["start_unit"])
+    return {key: found[pk] for key, pk in examples.items()}
 
 
 def _first_day() -> Any:
@@ -71,8 +84,10 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     """Everything that planned batches want and stock does not hold, the first to be ordered on top."""
     found: dict[Key, list[Use]] = {}
     names: dict[Key, tuple[str, str]] = {}
-    for batch in _planned(ctx):
-        want = None if batch.served else _want(batch)
+    batches = [batch for batch in _planned(ctx) if not batch.served]
+    begins = _beginnings(batches)
+    for batch in batches:
+        want = _want(batch, *begins[batch.method_id, batch.edition])
         if want is None:
             continue
         what, quantity, of = want
@@ -111,14 +126,12 @@ def _after_stock(stock: dict[tuple[str, str], dict[str, float]], key: Key, uses:
     return still
 
 
-def _want(batch: Batch) -> tuple[str, float, str] | None:
+def _want(batch: Batch, takes: str, start_unit: str) -> tuple[str, float, str] | None:
     """What a batch begins with, how much of it, and in which unit; None where nothing of it is bought."""
-    snapshot = snapshot_of(batch)
-    takes = next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "")
     if takes not in BOUGHT:
         return None
     if takes != Part.SEED:
-        return f"{takes}s", float(batch.start), snapshot["start_unit"]
+        return f"{takes}s", float(batch.start), start_unit
     if batch.seed_g is not None:
         return "seed", batch.seed_g, "g"
     return None if batch.seeds is None else ("seed", batch.seeds, "seeds")
@@ -140,7 +153,11 @@ def _short_lots(ctx: Ctx, lead_days: int) -> Iterator[Wanted]:
     inputs = BatchInput.objects.filter(lot__in=lots, taken_on=None, stage__batch__state=Batch.State.PLANNED)
     missing = {pk: Decimal(lot.planned) - lot.balance for pk, lot in lots.items()}
     uses: dict[int, list[Use]] = {pk: [] for pk in lots}
-    for one in inputs.select_related("stage__batch").order_by("-stage__planned__startswith", "-id"):
+    for one in (
+        inputs.select_related("stage__batch")
+        .defer("stage__batch__method_snapshot")
+        .order_by("-stage__planned__startswith", "-id")
+    ):
         assert one.lot_id is not None
         short = min(one.quantity, missing[one.lot_id])
         if short > 0:
@@ -184,8 +201,10 @@ def waiting_for(ctx: Ctx, lot_id: Ref) -> list[Waits]:
         return []
     spoken = BatchInput.objects.filter(lot=lot, taken_on=None).aggregate(all=Sum("quantity"))["all"] or Decimal(0)
     left, found = float(lot.balance - spoken), []
-    for batch in _planned(ctx).filter(crop__slug=lot.crop.slug):
-        want = None if batch.served or not _same_line(batch, lot) else _want(batch)
+    batches = [b for b in _planned(ctx).filter(crop__slug=lot.crop.slug) if not b.served and _same_line(b, lot)]
+    begins = _beginnings(batches)
+    for batch in batches:
+        want = _want(batch, *begins[batch.method_id, batch.edition])
         if want is None or want[0] != "seed":
             continue
         grams = unit(lot.unit).is_mass
