@@ -9,7 +9,6 @@ from decimal import Decimal
 from typing import Any
 
 from django.db.models import Exists, F, OuterRef, QuerySet, Sum
-from django.db.models.fields.json import KT
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
@@ -20,7 +19,7 @@ from aldrip.batches.saved import snapshot_of
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import READY
 from aldrip_core.stages import Part
-from aldrip_core.units import from_base, unit
+from aldrip_core.units import Unit, from_base, unit
 
 Key = tuple[str, str, str, str]  # crop, cultivar, what, unit
 LEAD_DAYS = 21  # between order and receipt, where nobody says otherwise
@@ -60,19 +59,19 @@ def _planned(ctx: Ctx) -> "QuerySet[Any]":
     """Batches that are not begun and start from something that is bought or taken from stock."""
     held = BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None)
     rows = ctx.rows(Batch).filter(state=Batch.State.PLANNED).annotate(served=Exists(held), first=_first_day())
-    rows = rows.annotate(edition=KT("method_snapshot__edition")).defer("method_snapshot")  # heavy, and much the same
+    rows = rows.defer("method_snapshot")  # heavy, and read only where it must be
     return rows.select_related("crop", "line", "lot").order_by("first", "id")
 
 
-def _beginnings(batches: Sequence[Any]) -> dict[tuple[int, str], tuple[str, str]]:
-    """What batches begin with and how it is counted, by method and its edition: one snapshot is read of each."""
-    examples = {(batch.method_id, batch.edition): batch.pk for batch in batches}
-    found = {}
-    for batch in Batch.objects.filter(pk__in=examples.values()).select_related("crop", "container", "mix"):
+def _beginnings(batches: Sequence[Any]) -> dict[int, tuple[str, str]]:
+    """What batches begin with and how it is counted. Seed is known by its number; of the rest the snapshot says it."""
+    others = [batch.pk for batch in batches if batch.seeds is None]
+    found = {batch.pk: (Part.SEED.value, Unit.SEED.words) for batch in batches if batch.seeds is not None}
+    for batch in Batch.objects.filter(pk__in=others).select_related("crop", "container", "mix"):
         snapshot = snapshot_of(batch)
         takes = next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "")
         found[batch.pk] = (takes, snapshot["start_unit"])
-    return {key: found[pk] for key, pk in examples.items()}
+    return found
 
 
 def _first_day() -> Any:
@@ -87,7 +86,7 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     batches = [batch for batch in _planned(ctx) if not batch.served]
     begins = _beginnings(batches)
     for batch in batches:
-        want = _want(batch, *begins[batch.method_id, batch.edition])
+        want = _want(batch, *begins[batch.pk])
         if want is None:
             continue
         what, quantity, of = want
@@ -204,7 +203,7 @@ def waiting_for(ctx: Ctx, lot_id: Ref) -> list[Waits]:
     batches = [b for b in _planned(ctx).filter(crop__slug=lot.crop.slug) if not b.served and _same_line(b, lot)]
     begins = _beginnings(batches)
     for batch in batches:
-        want = _want(batch, *begins[batch.method_id, batch.edition])
+        want = _want(batch, *begins[batch.pk])
         if want is None or want[0] != "seed":
             continue
         grams = unit(lot.unit).is_mass
