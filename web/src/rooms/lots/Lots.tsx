@@ -10,11 +10,11 @@ import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { OwnSeed } from "./OwnSeed";
-import { Receive } from "./Receive";
+import { Receive, WHAT } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
 
 type Lot = Schemas["LotOut"];
-const BOUGHT = new Set(["seed", "plant", "cutting", "tuber", "division"]);
+const BOUGHT = new Set(WHAT.map(([form]) => form));
 
 export function Lots() {
   const { data: lots } = useSuspenseQuery(lotsQuery);

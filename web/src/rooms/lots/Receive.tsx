@@ -8,7 +8,7 @@ import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 
 /** What is bought in: seed, and what a batch may be begun with instead. */
-const WHAT: [value: string, words: string][] = [
+export const WHAT: [value: string, words: string][] = [
   ["seed", "seed"],
   ["plant", "young plants"],
   ["cutting", "cuttings"],

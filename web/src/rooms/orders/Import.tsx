@@ -117,7 +117,7 @@ export function Import() {
     <div className="px-4 pb-6">
       <RoomHead
         title="Bring in orders"
-        note="From a spreadsheet: paste it, or choose a CSV or XLSX file. Nothing is saved before you say so."
+        note="From a spreadsheet: paste it, or choose a CSV or XLSX file. No order is saved before you say so; what words mean here is kept at once."
       />
       {checked ? null : (
         <div className="grid max-w-4xl gap-3">
