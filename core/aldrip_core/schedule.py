@@ -73,6 +73,7 @@ class Duration:
     ceiling_c: float | None = None
     by_month: tuple[float, ...] = ()
     until: str = ""
+    give_days: float = 0.0  # longer or shorter, nine times in ten
 
     @property
     def target(self) -> float | None:

@@ -9,7 +9,7 @@ from typing import Any
 from aldrip_core.distributions import Spread
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.schedule import Duration
-from aldrip_core.units import Unit
+from aldrip_core.units import Quantity, Unit
 
 
 class Trait(StrEnum):
@@ -70,9 +70,31 @@ class Factor:
     sd: float = 0.0
 
 
+class Allowed(StrEnum):
+    """Whether something may still be used."""
+
+    FREE = ""
+    OLD = "old"  # still allowed, and there are better ways
+    BANNED = "banned"
+
+
+@dataclass(frozen=True, slots=True)
+class InputSpec:
+    """What is given to plants or used on them: a feed, a rooting aid, a product with a label."""
+
+    slug: str
+    name: str
+    unit: Unit
+    cautions: tuple[str, ...] = ()
+    allowed: Allowed = Allowed.FREE
+
+
 @dataclass(frozen=True, slots=True)
 class TaskSpec:
-    """Work that hangs on a stage. `at`: before, start or end; minutes in all, a tray or a unit."""
+    """Work that hangs on a stage. `at`: before, start or end; minutes in all, a tray or a unit.
+
+    `uses` so much of an input: `amount`, `per` tray, unit or, when empty, in all.
+    """
 
     key: str
     kind: str
@@ -83,6 +105,9 @@ class TaskSpec:
     minutes_per_tray: float | None = None
     minutes_per_unit: float | None = None
     caution: str = ""
+    uses: InputSpec | None = None
+    amount: Quantity | None = None
+    per: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -282,6 +307,18 @@ def _value_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
         yield FieldError(f"{at}.by_month", "not_twelve", told)
     if stage.duration.days is None and stage.duration.heat_sum_c_d is None:
         yield FieldError(f"{at}.days", "missing", f"How long does “{stage.name}” last?")
+    if stage.duration.days and not months and stage.duration.give_days > stage.duration.days:
+        told = f"“{stage.name}” lasts {stage.duration.days:g} days and cannot be over {stage.duration.give_days:g} days sooner."
+        yield FieldError(f"{at}.give_days", "too_wide", told)
+    for number, task in enumerate(stage.tasks):
+        if task.amount is not None and task.uses is not None and not task.amount.unit.same_measure(task.uses.unit):
+            told = (
+                f"“{task.uses.name}” is counted in {task.uses.unit.words}; {task.amount.words()} of it does not follow."
+            )
+            yield FieldError(f"{at}.tasks.{number}.amount", "does_not_follow", told)
+        if task.uses is not None and task.uses.allowed is Allowed.BANNED:
+            told = f"“{task.uses.name}” is banned in this house. Take another, or none."
+            yield FieldError(f"{at}.tasks.{number}.input", "banned", told)
     if stage.density is Density.UNIT_M2 and stage.unit_m2 <= 0:
         yield FieldError(f"{at}.unit_m2", "missing", f"How many m² does one take in “{stage.name}”?")
 

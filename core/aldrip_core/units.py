@@ -185,6 +185,16 @@ class Quantity:
         return f"{plain(self.shown)} {self.unit.words}"
 
 
+def written(text: str) -> Quantity:
+    """A quantity from how it is written: a number, a space, a unit.
+
+    >>> written("0.5 kg").base, written("20 ml").base
+    (Decimal('500.0000'), Decimal('0.0200'))
+    """
+    number, _, name = text.partition(" ")
+    return Quantity.of(number, unit(name))
+
+
 def plain(value: Decimal | int | float) -> str:
     """A number with separated thousands and no more decimals than it has.
 

@@ -6,7 +6,9 @@ from datetime import date, timedelta
 
 from aldrip_core.batch_plan import Plan, PlannedStage
 from aldrip_core.ground import Key
-from aldrip_core.stages import TaskSpec
+from aldrip_core.stages import Allowed, TaskSpec
+from aldrip_core.units import Quantity, Unit
+from aldrip_core.whole import ceil_whole
 from aldrip_core.working_calendar import WorkingCalendar
 
 LEAST_MINUTES, USUAL_MINUTES = 5, 15
@@ -28,6 +30,8 @@ class PlannedTask:
     unit: str
     minutes: int
     caution: str
+    input: str = ""  # slug of what is used
+    uses: str = ""  # its name, and how much of it
 
 
 def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
@@ -37,10 +41,45 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
         for task in stage.spec.tasks:
             quantity, unit = _quantity(stage, task)
             # Words are a person's own: a brace in them is a brace.
+            title = task.words.replace("{crop}", crop)
             yield PlannedTask(
-                stage.spec.key, task.key, task.kind, task.at, task.words.replace("{crop}", crop), stage.place, _day(stage, task, working),
-                task.part, quantity, unit, _minutes(task, quantity or 0), task.caution,
+                stage.spec.key, task.key, task.kind, task.at, title, stage.place, _day(stage, task, working), task.part, quantity, unit,
+                _minutes(task, quantity or 0), _caution(task), task.uses.slug if task.uses else "", _used(stage, task),
             )  # fmt: skip
+
+
+def _used(stage: PlannedStage, task: TaskSpec) -> str:
+    """What is used, and how much of it where the method says how much: “calcium nitrate, 1.2 kg”."""
+    if task.uses is None:
+        return ""
+    amount = amount_used(stage, task)
+    return task.uses.name if amount is None else f"{task.uses.name}, {amount.words()}"
+
+
+#: In what a quantity is read where it has grown out of, or under, the unit it was written in.
+NEXT = {
+    Unit.GRAM: (Unit.KILOGRAM, 1000), Unit.MILLILITRE: (Unit.LITRE, 1000), Unit.KILOGRAM: (Unit.GRAM, 1), Unit.LITRE: (Unit.MILLILITRE, 1),
+}  # fmt: skip
+
+
+def amount_used(stage: PlannedStage, task: TaskSpec) -> Quantity | None:
+    """How much of its input a task takes, to three figures; None where the method does not say."""
+    if task.amount is None:
+        return None
+    times = {"tray": float(stage.trays or 0), "unit": float(stage.into), "": 1.0}[task.per]
+    shown = float(task.amount.shown) * times
+    of, (other, limit) = task.amount.unit, NEXT.get(task.amount.unit, (task.amount.unit, 0))
+    if limit and (shown >= limit if limit > 1 else shown < limit):
+        shown, of = shown * float(of.value.factor / other.value.factor), other
+    # Three figures are as much as a spoon or a scale at the bench gives; pieces come whole.
+    return Quantity.of(ceil_whole(shown) if of.is_pieces else float(f"{shown:.3g}"), of)
+
+
+def _caution(task: TaskSpec) -> str:
+    """The cautions of the work and of what is used, each once."""
+    used = task.uses.cautions if task.uses else ()
+    old = ("old: there are better ways",) if task.uses and task.uses.allowed is Allowed.OLD else ()
+    return ". ".join(dict.fromkeys(one.strip().rstrip(".") for one in (task.caution, *old, *used) if one.strip()))
 
 
 def _quantity(stage: PlannedStage, task: TaskSpec) -> tuple[float | None, str]:

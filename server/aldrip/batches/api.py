@@ -367,6 +367,7 @@ class SchoolOut(Schema):
     seed_g: float | None
     trays: int | None
     days: int | None
+    give_days: float
     problems: list[str]
 
 
@@ -381,6 +382,7 @@ def schools(ctx: Ctx, crop: str = "", quantity: str = "") -> Any:
             "needed": one.plan.quantities.needed if one.plan else None, "start": one.plan.quantities.start if one.plan else None,
             "seed_g": one.plan.quantities.seed_g if one.plan else None, "trays": one.plan.quantities.trays if one.plan else None,
             "days": (one.plan.ready_on - one.plan.sow_on).days if one.plan else None,
+            "give_days": trying.give_of(one.plan) if one.plan else 0.0,
         }
         for one in trying.schools(ctx, crop[:80], quantity[:40])
     ]  # fmt: skip
@@ -411,6 +413,7 @@ class TriedOut(Schema):
     seed_g: float | None
     chance: float
     days: int
+    give_days: float
     begin: date
     ready: date
     problems: list[str]

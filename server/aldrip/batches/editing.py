@@ -15,9 +15,10 @@ from aldrip.base.quantity import read_count, read_quantity
 from aldrip.base.words import share
 from aldrip.batches.forecasting import Group, groups, in_time, refresh, standing
 from aldrip.batches.ground import Ground, lot_spec
+from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
 from aldrip.batches.resowing import refresh_decision
-from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of, state_of
+from aldrip.batches.saved import Saved, dates_of, load_batch, request_of, snapshot_of, state_of
 from aldrip.batches.saving import (
     INPUT,
     OCCUPANCY,
@@ -283,7 +284,7 @@ def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
     ground = Ground(ctx, without=[batch.pk])
     plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
     found = groups(ctx, batches=[batch.pk], known=saved)
-    figures = (*_main_figures(saved, plan), *_space_figures(plan, ground))
+    figures = (*_main_figures(saved, plan, ground), *_space_figures(plan, ground))
     effects = tuple(effect for group in found if batch.pk in group.ids for effect in _effects(saved, plan, group))
     return Proposal(
         _sentence(saved, plan, change, ground), figures, effects, tuple(words(p) for p in plan.problems), batch.version, plan,
@@ -297,7 +298,7 @@ def _new_snapshot(ctx: Ctx, saved: Saved, change: Change) -> dict[str, Any] | No
     return with_container(snapshot_of(saved.batch), ctx.get(Container, change.container_id, shared=True))
 
 
-def _main_figures(saved: Saved, plan: Plan) -> list[Figure]:
+def _main_figures(saved: Saved, plan: Plan, ground: Ground) -> list[Figure]:
     batch, figures = saved.batch, []
     sow, ready = (
         saved.first.actual_start or saved.first.planned.lower,
@@ -305,6 +306,7 @@ def _main_figures(saved: Saved, plan: Plan) -> list[Figure]:
     )
     figures.append(Figure("Sow", sow, plan.sow_on, kind="date"))
     figures.append(Figure("Ready", ready, plan.ready_on, kind="date", worse=plan.ready_on > ready))
+    figures += _in_time_figure(saved, plan, ground)
     if plan.quantities.trays is not None:
         figures.append(Figure("Trays", batch.trays, plan.quantities.trays, "trays"))
     elif batch.start != plan.quantities.start:
@@ -312,6 +314,16 @@ def _main_figures(saved: Saved, plan: Plan) -> list[Figure]:
     if plan.quantities.seed_g is not None:
         figures.append(_seed_figure(saved, plan))
     return figures
+
+
+def _in_time_figure(saved: Saved, plan: Plan, ground: Ground) -> list[Figure]:
+    """The chance to be ready by the last day promised, where the method says how sure its days are."""
+    last_day = last_day_of(saved, ground.working)
+    before = ready_in_time(saved, dates_of(saved), last_day)
+    after = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day)
+    if before is None or after is None or before.chance is None or after.chance is None:
+        return []
+    return [Figure("In time", before.chance, after.chance, kind="share", worse=after.chance < before.chance - 0.005)]
 
 
 def _seed_figure(saved: Saved, plan: Plan) -> Figure:

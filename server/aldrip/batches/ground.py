@@ -12,7 +12,7 @@ from django.db.models import Exists, OuterRef, Sum
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
 from aldrip.lots.models import Lot, Status
-from aldrip.methods.models import Method, MethodStage
+from aldrip.methods.models import Input, Method, MethodStage
 from aldrip.methods.resolver import Library
 from aldrip.methods.snapshot import read_snapshot, take_snapshot
 from aldrip.places.climate import climate_of
@@ -88,11 +88,15 @@ class Ground(core.Ground):
         """Everything that the batches left out take."""
         return tuple(one for stage in self.stood.values() for one in stage)
 
+    @cached_property
+    def _inputs(self) -> Mapping[str, Input]:
+        return {row.slug: row for row in self.library.rows(Input)}
+
     def know_methods(self, methods: Iterable[Method]) -> None:
         """Freeze methods for this plan; their stages should be prefetched."""
         for method in methods:
             if method.pk not in self._methods:
-                self.snapshots[method.pk] = take_snapshot(self.library.resolve(method))
+                self.snapshots[method.pk] = take_snapshot(self.library.resolve(method), inputs=self._inputs)
                 self._methods[method.pk] = read_snapshot(self.snapshots[method.pk])
 
     def method(self, pk: int) -> MethodSpec:

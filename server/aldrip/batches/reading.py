@@ -10,6 +10,7 @@ from aldrip.accounts.models import AuditEvent
 from aldrip.base.schemas import steps
 from aldrip.batches.forecasting import Group, losses, standing
 from aldrip.batches.ground import Ground
+from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
 from aldrip.batches.resowing import Offer, group_of, offer_for
 from aldrip.batches.saved import Saved, dates_of, load_batch, request_of
@@ -41,13 +42,16 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     lost = losses(ctx, [batch]).get(batch.pk, 0)
     given = list(Yield.objects.filter(stage__batch=batch).select_related("lot", "stage").order_by("id"))
     following = saved.next
+    last_day = last_day_of(saved, ground.working)
+    ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day)
     return {
         **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, lost), "stages": _timeline(saved),
         "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(plan, ground),
         "problems": [words(problem) for problem in plan.problems],
-        "workings": _workings(plan, group, offer), "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
+        "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})}, "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
         "history": [audit_row(ctx, e) for e in _history(ctx, batch)], "lost": lost,
         "yield_lot": given[0].lot.code if given else None, "yield_quantity": _given(given[0]) if given else None,
+        "in_time": {"give_days": ready.give_days, "last_day": last_day, "chance": ready.chance, "days_wanted": ready.days_wanted} if ready else None,
         "yields": [{"lot_id": y.lot_id, "lot": y.lot.code, "form": y.lot.form, "stage": y.stage.name, "quantity": _given(y),
                     "unit": y.lot.unit} for y in given],
         "inputs": _inputs(saved), "next_stage": following.key if following else None,

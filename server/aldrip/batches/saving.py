@@ -33,7 +33,7 @@ OCCUPANCY = ("stage", "place", "during", "amount", "whole", "firm")
 INPUT = ("stage", "lot", "quantity", "part")
 TASK = (
     "organisation", "subject_kind", "subject", "subject_code", "stage", "key", "at", "kind", "title", "place", "due_from", "due_to",
-    "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note",
+    "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note", "input", "uses",
 )  # fmt: skip
 
 
@@ -84,7 +84,7 @@ def task_row(task: PlannedTask, organisation: int, subject: uuid.UUID, code: str
     """A planned task, in the order of TASK."""
     return (
         organisation, "batch", subject, code, task.stage, task.key, task.at, task.kind, task.title[:200], task.place, task.day,
-        task.day + timedelta(days=1), task.part, task.quantity, task.unit, task.minutes, Task.State.TODO.value, task.caution, "",
+        task.day + timedelta(days=1), task.part, task.quantity, task.unit, task.minutes, Task.State.TODO.value, task.caution[:300], "", task.input, task.uses[:200],
     )  # fmt: skip
 
 
@@ -183,6 +183,8 @@ SAME_TASK = (
     "unit",
     "minutes",
     "caution",
+    "input",
+    "uses",
 )
 
 

@@ -204,6 +204,13 @@ class InputOut(Schema):
     unit: str
 
 
+class InTimeOut(Schema):
+    give_days: float
+    last_day: date | None
+    chance: float | None
+    days_wanted: int | None
+
+
 class LadderOut(BatchOut):
     orders: list[BatchOrderOut]
     rungs: list[RungOut]
@@ -222,6 +229,7 @@ class LadderOut(BatchOut):
     yields: list[YieldOut]
     inputs: list[InputOut]
     next_stage: str | None
+    in_time: InTimeOut | None
 
 
 class BodyOut(Schema):

@@ -16,6 +16,7 @@ from aldrip.methods.models import Crop, Method
 from aldrip.methods.resolver import Library
 from aldrip.methods.writing import save_form
 from aldrip_core.batch_plan import Plan, plan_batch
+from aldrip_core.in_time import gives_ahead, in_time
 from aldrip_core.problems import sentence, words
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import Density
@@ -87,6 +88,14 @@ def schools(ctx: Ctx, crop_slug: str, quantity: str = "") -> list[School]:
     return found
 
 
+def give_of(plan: Plan) -> float:
+    """Within how many days of its day a plan is ready, nine times in ten; 0 where its method does not say."""
+    method = plan.request.method
+    dates = {stage.spec.key: stage.dates for stage in plan.stages}
+    sure = in_time(ready=plan.ready_on, last_day=None, gives=gives_ahead(method, dates))
+    return sure.give_days if sure else 0.0
+
+
 def _usual(of: Unit) -> str:
     return str(USUAL) if of.is_pieces else f"100 {of.words}"
 
@@ -98,7 +107,7 @@ def tried_out(tried: Tried, names: Mapping[int, str]) -> dict[str, Any]:
     return {
         "needed": found.needed, "unit": method.unit.words, "start": found.start, "start_unit": method.start_unit.words,
         "trays": found.trays, "container": plan.request.container.name if plan.request.container else "", "seed_g": found.seed_g,
-        "chance": found.chance, "days": (plan.ready_on - plan.sow_on).days, "begin": plan.sow_on, "ready": plan.ready_on,
+        "chance": found.chance, "days": (plan.ready_on - plan.sow_on).days, "give_days": give_of(plan), "begin": plan.sow_on, "ready": plan.ready_on,
         "problems": list(tried.problems),
         "rungs": [
             {

@@ -36,6 +36,8 @@ class Task(Known):
     quantity_done = models.FloatField(null=True)
     state = models.CharField(max_length=10, choices=State.choices, default=State.TODO)
     caution = models.CharField(max_length=300, blank=True)
+    input = models.CharField(max_length=80, blank=True)  # slug of what is used, in the library
+    uses = models.CharField(max_length=200, blank=True)  # its name, and how much of it
     note = models.CharField(max_length=300, blank=True)
     done_at = models.DateTimeField(null=True)
     done_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")

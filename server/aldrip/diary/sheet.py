@@ -10,6 +10,9 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
 from aldrip.diary.models import Task
+from aldrip.methods.models import Input
+from aldrip.methods.resolver import Library
+from aldrip_core.stages import Allowed
 
 PARTS = ("early", "morning", "afternoon", "evening")
 MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒"}
@@ -24,15 +27,31 @@ def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
     rows = ctx.rows(Task).filter(due).select_related("place", "done_by")
     order = {part: index for index, part in enumerate(PARTS)}
     return sorted(
-        rows, key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk)
+        _flag_banned(ctx, list(rows)),
+        key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk),
     )
 
 
+def _flag_banned(ctx: Ctx, tasks: list[Task]) -> list[Task]:
+    """Say so at work that was planned with something which the house does not allow any more."""
+    used = {task.input for task in tasks if task.input and task.state == Task.State.TODO}
+    banned = dict(
+        Library(ctx).rows(Input).filter(slug__in=used, allowed=Allowed.BANNED.value).values_list("slug", "name")
+        if used else ()
+    )  # fmt: skip
+    for task in tasks:
+        if task.input in banned and task.state == Task.State.TODO:
+            now = f"{banned[task.input]} is banned in this house now: do not use it"
+            task.caution = f"{now}. {task.caution}" if task.caution else now
+    return tasks
+
+
 def words_of(task: Task) -> str:
-    """A task as a sentence: what, which batch, how much."""
+    """A task as a sentence: what, which batch, how much, and what is used."""
     quantity = f", {number(task.quantity)} {task.unit}" if task.quantity and task.unit else ""
     code = f" {task.subject_code}" if task.subject_code else ""
-    return f"{task.title}{code}{quantity}"
+    uses = f"; with {task.uses}" if task.uses else ""
+    return f"{task.title}{code}{quantity}{uses}"
 
 
 def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:

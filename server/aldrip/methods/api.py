@@ -140,6 +140,7 @@ class StageOut(Schema):
     base_c: float | None
     ceiling_c: float | None
     by_month: list[float]
+    give_days: float
     until: str
     keeps: float
     keeps_sd: float

@@ -8,9 +8,9 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import NotThere, refuse
-from aldrip.methods.models import Crop, Edition, Line, Method, MethodStage
+from aldrip.methods.models import Crop, Edition, Input, Line, Method, MethodStage
 from aldrip.methods.resolver import KINDS, NOT_VALUES, Library, plain_values, write_edition
-from aldrip.methods.snapshot import read_snapshot, take_snapshot
+from aldrip.methods.snapshot import read_snapshot, take_snapshot, used_in
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.stages import Density, Part, Trait, check
 from aldrip_core.units import Unit
@@ -201,7 +201,16 @@ def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> Non
         made.append(stage)
     if faults:
         raise Refused(tuple(faults))
-    check(read_snapshot(take_snapshot(method, made)).stages)
+    used = used_in(made)
+    inputs = {row.slug: row for row in Library(ctx).rows(Input).filter(slug__in=used)} if used else {}
+    faults = [
+        FieldError(f"stages.{order}.tasks.{number}.input", "not_there", f"There is no input “{task['input']}” in the library.")
+        for order, stage in enumerate(made) for number, task in enumerate(stage.tasks)
+        if task.get("input") and task["input"] not in inputs
+    ]  # fmt: skip
+    if faults:
+        raise Refused(tuple(faults))
+    check(read_snapshot(take_snapshot(method, made, inputs)).stages)
     method.stages.all().delete()
     MethodStage.objects.bulk_create(made)
 
@@ -233,7 +242,7 @@ def _stage_faults(stage: MethodStage, at: str) -> list[FieldError]:
         faults.append(FieldError(
             f"{at}keeps_sd", "out_of_range", f"A spread of {stage.keeps_sd:g} is too wide for a share of {stage.keeps:g}."
         ))  # fmt: skip
-    for name, most in (("days", 3000), ("heat_sum_c_d", 20_000)):
+    for name, most in (("days", 3000), ("give_days", 365), ("heat_sum_c_d", 20_000)):
         value = getattr(stage, name)
         if value is not None and not 0 <= value <= most:
             faults.append(FieldError(f"{at}{name}", "out_of_range", f"{value:g} cannot be; 0 to {most:,}."))

@@ -9,11 +9,11 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
-from aldrip.base.quantity import read_measure
-from aldrip.methods.models import Container
+from aldrip.base.quantity import read_measure, split_number
+from aldrip.methods.models import Container, Input
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.refusal import FieldError, Refused
-from aldrip_core.stages import Density, Part, Trait
+from aldrip_core.stages import Allowed, Density, Part, Trait
 from aldrip_core.units import Unit
 
 
@@ -32,6 +32,7 @@ class Sort(StrEnum):
     TABLE = "table"  # rows of fields of their own
     PARTS = "parts"  # names with numbers: “peat 3, sand 1”
     NUMBERS = "numbers"  # numbers with spaces, kept as a list
+    AMOUNT = "amount"  # a number with its unit: “4 g”
     NAMES = "names"  # names with commas, kept as a list
 
 
@@ -57,6 +58,18 @@ class Asked:
 def _units(*, pieces: bool = False) -> tuple[tuple[str, str], ...]:
     wanted = (one for one in Unit if one.is_pieces or (not pieces and (one.is_mass or one is Unit.SQUARE_METRE)))
     return tuple((one.words, one.words) for one in wanted)
+
+
+SUPPLIED = (Unit.KILOGRAM, Unit.GRAM, Unit.LITRE, Unit.MILLILITRE, Unit.PIECE)
+
+
+def _weighs(typed: str) -> bool:
+    return typed.lower().rstrip(".s") in ("oz", "ounce", "lb", "pound", "mg", "t")
+
+
+def _supplied() -> tuple[tuple[str, str], ...]:
+    """Units in which something is bought and measured out."""
+    return tuple((one.words, one.words) for one in SUPPLIED)
 
 
 def _number(name: str, words: str, unit: str = "", low: float = 0, high: float = 1e6, **more: Any) -> Asked:
@@ -91,6 +104,13 @@ TRAIT_WORDS = {
     Trait.GRADES: "is graded", Trait.WAITS: "may wait", Trait.LEAVES: "is handed over", Trait.FLOWERS: "flowers",
     Trait.LOADS: "is harvested in loads", Trait.DRIES: "is dried", Trait.CLEANS: "is cleaned", Trait.TESTS: "is tested",
 }  # fmt: skip
+PER = (("", "all of it"), ("tray", "each tray"), ("unit", "each piece"))
+ALLOWED = (
+    (Allowed.FREE.value, "may be used"),
+    (Allowed.OLD.value, "old: there are better ways"),
+    (Allowed.BANNED.value, "banned"),
+)
+INPUT_KINDS = tuple((str(value), str(words)) for value, words in Input.Kind.choices)
 TASK = (
     Asked("kind", "Kind", Sort.CHOICE, choices=tuple((one, one) for one in TASK_KINDS), needed=True, start="other"),
     Asked("words", "What is done", needed=True, hint="{crop} stands for the crop's name"),
@@ -100,6 +120,15 @@ TASK = (
     _number("minutes_per_tray", "Minutes a tray", "min", high=1000),
     _number("minutes_per_unit", "Minutes a piece", "min", high=1000),
     Asked("caution", "Caution", hint="short; printed on the card"),
+    Asked("input", "Uses", Sort.ROW, of="input", more=True),
+    Asked(
+        "amount",
+        "so much of it",
+        Sort.AMOUNT,
+        hint="“4 g”, “20 ml”; of a product with a label, what the label says",
+        more=True,
+    ),
+    Asked("per", "for", Sort.CHOICE, choices=PER, start="", more=True),
 )
 STAGE = (
     Asked("name", "Stage", needed=True),
@@ -107,6 +136,7 @@ STAGE = (
     Asked("key", "Known as", hint="stays, whatever the stage is called; made from its kind when empty", more=True),
     Asked("after", "Comes after", hint="a stage before it, by its “known as”; empty for the one above", more=True),
     _number("days", "Lasts", "days", high=3000, start=0),
+    _number("give_days", "give or take", "days", high=365, start=0.0, hint="nine times in ten"),
     Asked("by_month", "or days by the season", Sort.NUMBERS, hint="twelve numbers, January first: how long it lasts in each month", start=[], more=True),
     Asked("until", "Over when", start="", hint="the size or the sign that really ends it: “8 cm of shoot”", more=True),
     _number("heat_sum_c_d", "or a heat sum of", "°C·d", high=20_000, more=True),
@@ -189,6 +219,17 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("parts", "Parts by volume", Sort.PARTS, needed=True, hint="“peat 3, perlite 1”"),
         _share("settling", "Settles by", start=0.1),
         _share("spillage", "Spilled", start=0.05),
+        Asked("note", "A word on it", start=""),
+        CAUTIONS,
+    ),
+    "input": (
+        NAME,
+        Asked("kind", "Kind", Sort.CHOICE, choices=INPUT_KINDS, start="feed", needed=True),
+        Asked("unit", "Counted in", Sort.CHOICE, choices=_supplied(), needed=True, start="kg"),
+        Asked("contains", "Contains, % of its weight", Sort.PARTS, hint="“N 15.5, Ca 19”; as the bag says, oxides as oxides"),
+        Asked("active", "Active substance", start="", hint="of plant protection"),
+        Asked("registration", "Registered as", start="", more=True),
+        Asked("allowed", "In this house", Sort.CHOICE, choices=ALLOWED, start=""),
         Asked("note", "A word on it", start=""),
         CAUTIONS,
     ),
@@ -325,6 +366,22 @@ class _Reading:
             return None
         return value
 
+    def amount(self, one: Asked, text: str, at: str) -> str | None:
+        """So much by weight, volume or number, as it was typed where it is metric."""
+        try:
+            value, typed = split_number(text, at)
+            known = next((unit for unit in SUPPLIED if unit.words.lower() == typed.lower()), None)
+            if known is None:
+                known = Unit.GRAM if _weighs(typed) else Unit.MILLILITRE
+                value = read_measure(text, known.words, at) if typed else 0.0
+        except Refused as refused:
+            self.faults.extend(refused.errors)
+            return None
+        if not typed or value <= 0:
+            self.fault(at, "no_unit", f"{one.words}: say how much and of what, as “4 g”, “20 ml” or “2 pieces”.")
+            return None
+        return f"{_figure(float(f'{value:.6g}'))} {known.words}" if self._within(one, value, at) is not None else None
+
     def choice(self, one: Asked, text: str, at: str) -> str:
         if text not in dict(one.choices):
             self.fault(at, "not_a_choice", f"“{text}” is none of {', '.join(words for _, words in one.choices)}.")
@@ -368,7 +425,7 @@ class _Reading:
 READERS: dict[Sort, Callable[[_Reading, Asked, str, str], Any]] = {
     Sort.TEXT: _Reading.text, Sort.LINES: _Reading.lines, Sort.NUMBER: _Reading.number, Sort.WHOLE: _Reading.whole,
     Sort.SHARE: _Reading.share, Sort.CHOICE: _Reading.choice, Sort.ROW: _Reading.text, Sort.PARTS: _Reading.parts,
-    Sort.NAMES: _Reading.names, Sort.NUMBERS: _Reading.numbers,
+    Sort.NAMES: _Reading.names, Sort.NUMBERS: _Reading.numbers, Sort.AMOUNT: _Reading.amount,
 }  # fmt: skip
 
 

@@ -14,6 +14,7 @@ from aldrip.methods.models import (
     Container,
     Crop,
     Edition,
+    Input,
     IsolationRule,
     Line,
     Method,
@@ -31,13 +32,14 @@ CROP_FIELDS = (
     "cover", "depth_mm", "watch_for", "cautions", "family", "pollination", "base_c", "upper_c", "stages_seen", "pollinators",
 )  # fmt: skip
 CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
+INPUT_FIELDS = ("name", "kind", "unit", "contains", "active", "registration", "allowed", "note", "cautions")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
     "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note", "way",
     "layout",
 )  # fmt: skip
 STAGE_NAMES = {
-    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "by_month": "by_month", "until": "until", "keeps": "keeps", "sd": "keeps_sd",
+    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "by_month": "by_month", "give": "give_days", "until": "until", "keeps": "keeps", "sd": "keeps_sd",
     "multiply": "multiply", "multiply_sd": "multiply_sd", "unit_m2": "unit_m2", "share": "share", "rounds": "rounds",
     "round_days": "round_days",
 }  # fmt: skip
@@ -134,6 +136,8 @@ def load_library() -> dict[str, int]:
     containers = _put(Container, {e["slug"]: _fields(e, CONTAINER_FIELDS, data["sources"]) for e in data["containers"]})
     data = _read("mixes")
     mixes = _put(Mix, {e["slug"]: _fields(e, MIX_FIELDS, data["sources"]) for e in data["mixes"]})
+    data = _read("inputs")
+    _put(Input, {e["slug"]: _fields(e, INPUT_FIELDS, data["sources"]) for e in data["inputs"]})
     data = _read("standards")
     standards = _put(Standard, {
         entry["slug"]: {

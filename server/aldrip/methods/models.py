@@ -142,6 +142,32 @@ class Mix(Shared):
         constraints = once("mix")
 
 
+class Input(Shared):
+    """What is given to plants or used on them and their room: feeds, rooting aids, products with a label, packing."""
+
+    class Kind(models.TextChoices):
+        FEED = "feed", "feed"
+        ROOTING = "rooting", "rooting aid"
+        WETTER = "wetter", "wetter"
+        LIVING = "living", "living helper"
+        PROTECTION = "protection", "plant protection"
+        CLEANER = "cleaner", "cleaner"
+        PACKING = "packing", "packing"
+        OTHER = "other", "other"
+
+    kind = models.CharField(max_length=12, choices=Kind.choices, default=Kind.FEED)
+    unit = models.CharField(max_length=30, default="kg")
+    contains = models.JSONField(default=dict)  # name → per cent of its mass: N, P2O5, K2O …
+    active = models.CharField(max_length=200, blank=True)  # of plant protection: what works in it
+    registration = models.CharField(max_length=80, blank=True)
+    allowed = models.CharField(max_length=10, blank=True)  # empty, old or banned
+    note = models.CharField(max_length=300, blank=True)
+    cautions = models.JSONField(default=list)
+
+    class Meta:
+        constraints = once("input")
+
+
 class ClassScheme(Shared):
     """Seed classes in order, highest first: what may be multiplied into what."""
 
@@ -270,6 +296,7 @@ class MethodStage(models.Model):
     by_month = models.JSONField(
         default=list
     )  # days that it lasts in the middle of each month, where it goes by the season
+    give_days = models.FloatField(default=0.0)  # longer or shorter, nine times in ten
     until = models.CharField(max_length=120, blank=True)  # the size or the sign that really ends it
     keeps = models.FloatField(default=1.0)
     keeps_sd = models.FloatField(default=0.0)

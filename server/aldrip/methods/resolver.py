@@ -16,6 +16,7 @@ from aldrip.methods.models import (
     Container,
     Crop,
     Edition,
+    Input,
     IsolationRule,
     Line,
     Method,
@@ -28,7 +29,7 @@ from aldrip.methods.models import (
 
 LibraryRow = TypeVar("LibraryRow", bound=Shared)
 KINDS: dict[str, type[Shared]] = {
-    "crop": Crop, "line": Line, "container": Container, "mix": Mix, "class_scheme": ClassScheme, "isolation_rule": IsolationRule,
+    "crop": Crop, "line": Line, "container": Container, "mix": Mix, "input": Input, "class_scheme": ClassScheme, "isolation_rule": IsolationRule,
     "remedy": Remedy, "standard": Standard, "method": Method,
 }  # fmt: skip
 #: What a method or a stage of it names of the library.

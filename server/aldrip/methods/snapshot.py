@@ -3,14 +3,16 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from aldrip.methods.models import Container, Crop, Method, MethodStage, Mix
+from aldrip.methods.models import Container, Crop, Input, Method, MethodStage, Mix
 from aldrip_core.distributions import Spread
 from aldrip_core.ground import CropSpec
 from aldrip_core.schedule import Duration
 from aldrip_core.stages import (
+    Allowed,
     ContainerSpec,
     Density,
     Factor,
+    InputSpec,
     MethodSpec,
     Part,
     StageSpec,
@@ -18,12 +20,12 @@ from aldrip_core.stages import (
     Trait,
     rounds_of,
 )
-from aldrip_core.units import unit
+from aldrip_core.units import unit, written
 
 VERSION = 2
 STAGE_FIELDS = (
     "order", "key", "after", "follows", "share", "traits", "takes", "product", "rounds", "round_days", "round_shares", "name", "kind",
-    "days", "heat_sum_c_d", "base_c", "ceiling_c", "by_month", "until", "keeps", "keeps_sd", "multiply", "multiply_sd", "unit", "place_kind", "density",
+    "days", "heat_sum_c_d", "base_c", "ceiling_c", "by_month", "give_days", "until", "keeps", "keeps_sd", "multiply", "multiply_sd", "unit", "place_kind", "density",
     "unit_m2", "tasks", "sources",
 )  # fmt: skip
 METHOD_FIELDS = (
@@ -33,6 +35,19 @@ METHOD_FIELDS = (
 CONTAINER_FIELDS = (
     "slug", "edition", "name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes", "sources",
 )  # fmt: skip
+INPUT_FIELDS = (
+    "slug",
+    "edition",
+    "name",
+    "kind",
+    "unit",
+    "contains",
+    "active",
+    "registration",
+    "allowed",
+    "cautions",
+    "sources",
+)
 MIX_FIELDS = ("slug", "edition", "name", "parts", "settling", "spillage", "note", "cautions", "sources")
 CROP_FIELDS = (
     "slug", "edition", "name", "botanical_name", "tgw_g", "germination", "germination_sd", "minimum_germination", "cover", "depth_mm",
@@ -68,19 +83,27 @@ def stage_values(stage: MethodStage) -> dict[str, Any]:
     return {**_taken(stage, STAGE_FIELDS), "container": stage.container.slug if stage.container else ""}
 
 
-def take_snapshot(method: Method, written: Sequence[MethodStage] | None = None) -> dict[str, Any]:
+def take_snapshot(
+    method: Method, written: Sequence[MethodStage] | None = None, inputs: Mapping[str, Input] | None = None
+) -> dict[str, Any]:
     """The method with everything that a batch is planned from, as plain data. Prefetch `stages__container` when taking many.
 
-    written: its stages, where they are not saved yet.
+    written: its stages, where they are not saved yet. inputs: those of the house by slug, for the work that uses them.
     """
-    taken = _taken(method, METHOD_FIELDS)
+    taken, known = _taken(method, METHOD_FIELDS), inputs or {}
     stages = list(method.stages.all() if written is None else written)
     containers = [s.container for s in stages if s.container] + ([method.container] if method.container else [])
     return {
         "version": VERSION, **taken, "stages": [stage_values(stage) for stage in stages],
         "containers": {c.slug: container_values(c) for c in containers}, "container": method.container.slug if method.container else "",
         "mix": mix_values(method.mix) if method.mix else None, "crop": crop_values(method.crop),
+        "inputs": {slug: _taken(known[slug], INPUT_FIELDS) for slug in sorted(used_in(stages)) if slug in known},
     }  # fmt: skip
+
+
+def used_in(stages: Sequence[MethodStage]) -> set[str]:
+    """Slugs of the inputs that the work of stages uses."""
+    return {task["input"] for stage in stages for task in stage.tasks if task.get("input")}
 
 
 def with_container(snapshot: Mapping[str, Any], container: Container) -> dict[str, Any]:
@@ -134,9 +157,10 @@ def upgraded(
 def read_snapshot(snapshot: Mapping[str, Any]) -> MethodSpec:
     """The frozen method in core's terms."""
     containers = {slug: container_spec(values) for slug, values in snapshot["containers"].items()}
+    inputs = {slug: input_spec(values) for slug, values in snapshot.get("inputs", {}).items()}
     stages: list[StageSpec] = []
     for stage in snapshot["stages"]:
-        stages.extend(_stages(stage, containers))
+        stages.extend(_stages(stage, containers, inputs))
     return MethodSpec(
         slug=snapshot["slug"], edition=snapshot["edition"], name=snapshot["name"], form=snapshot["form"], unit=unit(snapshot["unit"]),
         start_unit=unit(snapshot["start_unit"]), by_seed=snapshot["by_seed"], seeds_per_cell=snapshot["seeds_per_cell"],
@@ -150,6 +174,13 @@ def container_spec(values: Mapping[str, Any]) -> ContainerSpec:
     """A container in core's terms."""
     area = values["length_cm"] * values["width_cm"] / 10_000
     return ContainerSpec(values["slug"], values["name"], values["cells"], area, values["cell_ml"], values["wet_kg"])
+
+
+def input_spec(values: Mapping[str, Any]) -> InputSpec:
+    """An input in core's terms."""
+    return InputSpec(
+        values["slug"], values["name"], unit(values["unit"]), tuple(values["cautions"]), Allowed(values["allowed"])
+    )
 
 
 def first_container(snapshot: Mapping[str, Any]) -> ContainerSpec | None:
@@ -170,7 +201,9 @@ def crop_spec(values: Mapping[str, Any]) -> CropSpec:
     )
 
 
-def _stages(stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec]) -> tuple[StageSpec, ...]:
+def _stages(
+    stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec], inputs: Mapping[str, InputSpec]
+) -> tuple[StageSpec, ...]:
     duration = Duration(
         days=stage["days"],
         heat_sum_c_d=stage["heat_sum_c_d"],
@@ -178,6 +211,7 @@ def _stages(stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec]) -
         ceiling_c=stage["ceiling_c"],
         by_month=tuple(stage.get("by_month") or ()),  # snapshots of before there was one have none
         until=stage.get("until") or "",
+        give_days=stage.get("give_days") or 0.0,
     )
     after = stage["after"] or None
     spec = StageSpec(
@@ -186,7 +220,7 @@ def _stages(stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec]) -
         unit=unit(stage["unit"]), share=stage["share"], factor=Factor(stage["multiply"], stage["multiply_sd"]),
         traits=frozenset(Trait(trait) for trait in stage["traits"]), takes=Part(stage["takes"]) if stage["takes"] else None,
         place_kind=stage["place_kind"], density=Density(stage["density"]), unit_m2=stage["unit_m2"] or 0.0,
-        container=containers.get(stage["container"]), product=stage["product"], tasks=tuple(_tasks(stage)),
+        container=containers.get(stage["container"]), product=stage["product"], tasks=tuple(_tasks(stage, inputs)),
     )  # fmt: skip
     if stage["rounds"] <= 1:
         return (spec,)
@@ -195,7 +229,7 @@ def _stages(stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec]) -
     )
 
 
-def _tasks(stage: Mapping[str, Any]) -> list[TaskSpec]:
+def _tasks(stage: Mapping[str, Any], inputs: Mapping[str, InputSpec]) -> list[TaskSpec]:
     """Tasks of a stage; one without a key of its own is known by its kind, the second of a kind by its number."""
     found: list[TaskSpec] = []
     for task in stage["tasks"]:
@@ -205,6 +239,7 @@ def _tasks(stage: Mapping[str, Any]) -> list[TaskSpec]:
                 task.get("key") or (f"{task['kind']}-{same + 1}" if same else task["kind"]), task["kind"], task["words"],
                 task.get("at", "start"), task.get("part", "morning"), task.get("minutes"), task.get("minutes_per_tray"),
                 task.get("minutes_per_unit"), task.get("caution", ""),
+                inputs.get(task.get("input") or ""), written(task["amount"]) if task.get("amount") else None, task.get("per") or "",
             )
         )  # fmt: skip
     return found

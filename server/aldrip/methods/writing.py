@@ -10,10 +10,11 @@ from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
-from aldrip.methods.models import Edition, Shared
+from aldrip.methods.models import Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, plain_values
 from aldrip.methods.snapshot import TRAITS
 from aldrip_core.names import plain
+from aldrip_core.stages import Allowed
 
 OWN_FIGURE = "the house's own figure"
 
@@ -186,6 +187,8 @@ def _sources(values: Mapping[str, Any], before: Mapping[str, Any], source: str) 
 def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], source: str) -> dict[str, Any]:
     if kind == "isolation_rule":
         values["name"] = f"{values['metres']:g} m from {values['kind']}"
+    if kind == "input":
+        _check_input(values)
     if kind == "standard":
         values["limits"] = _limits(values["limits"], before)
     if kind == "class_scheme":
@@ -193,6 +196,18 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], sou
     if kind == "method":
         values["stages"] = _stages(values, before, source)
     return values
+
+
+def _check_input(values: Mapping[str, Any]) -> None:
+    """Refuse what cannot be in a bag, and a substance that is known as banned and is said to be free."""
+    if (whole := sum(values["contains"].values())) > 100:
+        told = f"That is {whole:g} % in all; nothing holds more than 100 % of its weight."
+        raise refuse("contains", "too_much", told)
+    said = plain(f"{values['name']} {values['active']}")
+    for known in Input.objects.filter(organisation=None, allowed=Allowed.BANNED.value).exclude(active=""):
+        if not values["allowed"] and f" {plain(known.active)} " in f" {said} ":
+            told = f"{known.active} is banned ({known.sources.get('allowed', '')}). Say “banned”, or “old” where your law still lets it be used."
+            raise refuse("allowed", "known_as_banned", told)
 
 
 STEPS = ("hybrid", "increase", "open")
@@ -301,7 +316,17 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any], source: str = 
 
 def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any], source: str) -> dict[str, str]:
     kept = dict(was.get("sources", {}))
-    for name in ("days", "by_month", "heat_sum_c_d", "base_c", "ceiling_c", "keeps", "multiply", "unit_m2"):
+    for name in (
+        "days",
+        "give_days",
+        "by_month",
+        "heat_sum_c_d",
+        "base_c",
+        "ceiling_c",
+        "keeps",
+        "multiply",
+        "unit_m2",
+    ):
         if stage.get(name) != was.get(name) and stage.get(name) not in (None, []):
             kept[name] = source.strip()[:200] or OWN_FIGURE
     return kept

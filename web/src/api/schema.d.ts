@@ -2892,6 +2892,8 @@ export interface components {
             ceiling_c: number | null;
             /** By Month */
             by_month: number[];
+            /** Give Days */
+            give_days: number;
             /** Until */
             until: string;
             /** Keeps */
@@ -3135,7 +3137,7 @@ export interface components {
          * @description How a value is typed and what it is kept as.
          * @enum {string}
          */
-        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts" | "numbers" | "names";
+        Sort: "text" | "lines" | "number" | "whole" | "share" | "choice" | "several" | "check" | "row" | "table" | "parts" | "numbers" | "amount" | "names";
         /** LibraryRowOut */
         LibraryRowOut: {
             /** Kind */
@@ -4687,6 +4689,17 @@ export interface components {
             /** Batches */
             batches: number;
         };
+        /** InTimeOut */
+        InTimeOut: {
+            /** Give Days */
+            give_days: number;
+            /** Last Day */
+            last_day: string | null;
+            /** Chance */
+            chance: number | null;
+            /** Days Wanted */
+            days_wanted: number | null;
+        };
         /** InputOut */
         InputOut: {
             /** Lot Id */
@@ -4829,6 +4842,7 @@ export interface components {
             inputs: components["schemas"]["InputOut"][];
             /** Next Stage */
             next_stage: string | null;
+            in_time: components["schemas"]["InTimeOut"] | null;
         };
         /** OfferOut */
         OfferOut: {
@@ -5618,6 +5632,8 @@ export interface components {
             trays: number | null;
             /** Days */
             days: number | null;
+            /** Give Days */
+            give_days: number;
             /** Problems */
             problems: string[];
         };
@@ -5641,6 +5657,8 @@ export interface components {
             chance: number;
             /** Days */
             days: number;
+            /** Give Days */
+            give_days: number;
             /**
              * Begin
              * Format: date

@@ -7,6 +7,7 @@ import { useProposal } from "./proposal";
 function shown(value: unknown, unit: string, kind: string): string {
   if (value === null || value === undefined || value === "") return "none";
   if (kind === "date") return shortDay(String(value));
+  if (kind === "share") return chance(value as number);
   return typeof value === "number" ? quantity(value, unit) : String(value);
 }
 

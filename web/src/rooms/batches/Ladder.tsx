@@ -8,7 +8,7 @@ import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { DayField } from "../../ui/DayField";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
-import { area, chance, count, grams, promised, quantity, share, weighed } from "../../ui/format";
+import { area, chance, count, few, grams, promised, quantity, share, weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
 import { Doing } from "./Doing";
@@ -139,6 +139,39 @@ function Where({ batch }: { batch: Batch }) {
   );
 }
 
+/** How sure the day is on which it is ready, where its method says how long its stages may take. */
+function Ready({ batch }: { batch: Batch }) {
+  const { show } = useWorking();
+  const sure = batch.in_time;
+  if (!sure) return null;
+  const open = () =>
+    show({ title: "ready in time", value: chance(sure.chance), steps: batch.workings.in_time ?? [] }, true);
+  return (
+    <p>
+      Ready {shortDay(batch.ready_on)}, give or take {few(Math.round(sure.give_days), "day")}
+      {sure.chance !== null && sure.last_day ? (
+        <>
+          ; in time for {shortDay(sure.last_day)} with a chance of{" "}
+          <button type="button" className="btn-link font-bold" onClick={open}>
+            {chance(sure.chance)}
+          </button>
+          {sure.chance < batch.chance_wanted && sure.days_wanted !== null
+            ? `; ${few(sure.days_wanted, "day")} in hand would make it ${chance(batch.chance_wanted)}`
+            : ""}
+        </>
+      ) : (
+        <>
+          {" "}
+          <button type="button" className="btn-link" onClick={open}>
+            working
+          </button>
+        </>
+      )}
+      .
+    </p>
+  );
+}
+
 /** What the batch has to say: its forecast, and the decision that waits. */
 function Says({ batch }: { batch: Batch }) {
   const { show } = useWorking();
@@ -199,6 +232,7 @@ function Says({ batch }: { batch: Batch }) {
           Forecast <b>{count(batch.expected)}</b> {good}.
         </p>
       )}
+      <Ready batch={batch} />
       {offer ? (
         <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
           <Pennant>Decide by {shortDay(offer.last_day)}</Pennant>

@@ -56,6 +56,7 @@ export function MethodView({ method, library }: { method: Schemas["MethodOut"]; 
                 ) : (
                   "the same day"
                 )}
+                {stage.give_days ? `, give or take ${stage.give_days}` : ""}
                 {stage.until ? `; over when ${stage.until}` : ""}
                 {stage.ceiling_c !== null ? `; rests above ${stage.ceiling_c} °C` : ""}
                 <Source

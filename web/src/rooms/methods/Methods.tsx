@@ -25,6 +25,7 @@ const KINDS: [kind: string, words: string, one: string][] = [
   ["line", "Cultivars and lines", "cultivar or line"],
   ["container", "Containers", "container"],
   ["mix", "Mixes", "mix"],
+  ["input", "Inputs", "input"],
   ["standard", "Standards", "standard"],
   ["class_scheme", "Classes of seed", "scheme"],
   ["isolation_rule", "Isolation distances", "distance"],

@@ -67,7 +67,10 @@ export function Schools({ crop, here }: { crop: string; here: string }) {
                 {way.trays ? <div className="note">{count(way.trays)} trays</div> : null}
               </td>
               <td className="num">{way.seed_g === null ? "" : grams(way.seed_g)}</td>
-              <td className="num">{way.days ?? ""}</td>
+              <td className="num">
+                {way.days ?? ""}
+                {way.give_days >= 0.5 ? ` ± ${Math.round(way.give_days)}` : ""}
+              </td>
               <td className="note">
                 {way.usual ? "the usual way. " : ""}
                 {way.note}

@@ -12,7 +12,8 @@ export function TriedLadder({ tried }: { tried: Tried }) {
       <p>
         {quantity(tried.needed, tried.unit)} asked: start <b>{quantity(tried.start, tried.start_unit)}</b>
         {tried.trays ? `, ${few(tried.trays, "tray")}` : ""}
-        {tried.seed_g ? `, ${grams(tried.seed_g)} of seed` : ""}; {tried.days} days; met with {chance(tried.chance)}.
+        {tried.seed_g ? `, ${grams(tried.seed_g)} of seed` : ""}; {tried.days}
+        {tried.give_days >= 0.5 ? ` ± ${Math.round(tried.give_days)}` : ""} days; met with {chance(tried.chance)}.
       </p>
       <ol className="mt-2">
         {[...tried.rungs].reverse().map((rung) => (

@@ -1,0 +1,32 @@
+"""Whether a batch will be ready by the first day promised, from what its stages may take longer."""
+
+from collections.abc import Mapping
+from datetime import date, timedelta
+
+from aldrip.batches.forecasting import LIVE
+from aldrip.batches.saved import Saved
+from aldrip.orders.models import OrderLine
+from aldrip_core.in_time import InTime, gives_ahead, in_time
+from aldrip_core.schedule import StageDates
+from aldrip_core.working_calendar import WorkingCalendar
+
+KEPT = (OrderLine.State.DELIVERED, OrderLine.State.CANCELLED)
+
+
+def last_day_of(saved: Saved, working: WorkingCalendar) -> date | None:
+    """The last working day of the first promise that is still to be kept; None where there is none."""
+    dues = saved.batch.allocations.exclude(order_line__state__in=KEPT).values_list("order_line__due", flat=True)
+    ends = ((due.lower, due.upper - timedelta(days=1)) for due in dues)
+    # A window without a working day in it is kept as it was promised.
+    return min((end if (day := working.on_or_before(end)) < start else day for start, end in ends), default=None)
+
+
+def ready_in_time(saved: Saved, dates: Mapping[str, StageDates], last_day: date | None) -> InTime | None:
+    """How sure the days of a batch are; None where no stage ahead may last longer or shorter, or all of it is over."""
+    if saved.batch.state not in LIVE:
+        return None
+    ended = frozenset(key for key, stage in saved.stages.items() if stage.actual_end is not None)
+    return in_time(
+        ready=dates[saved.method.last.key].end, last_day=last_day, gives=gives_ahead(saved.method, dates, ended),
+        chance_wanted=saved.batch.chance_wanted,
+    )  # fmt: skip
