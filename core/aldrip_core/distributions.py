@@ -274,9 +274,9 @@ def fit_beta_binomial(good: Sequence[int], trials: Sequence[int]) -> Spread:
     n = np.asarray(trials, dtype=np.float64)
 
     def likelihood(mean: float, precision: float) -> float:
-        a, b = np.asarray(mean * precision), np.asarray((1 - mean) * precision)
+        a, b = mean * precision, (1 - mean) * precision
         own = log_gamma(k + a) + log_gamma(n - k + b) - log_gamma(n + precision)
-        return float(own.sum() - len(k) * (log_gamma(a) + log_gamma(b) - log_gamma(a + b)))
+        return float(own.sum() - len(k) * (math.lgamma(a) + math.lgamma(b) - math.lgamma(a + b)))
 
     def best_mean(log_precision: float) -> float:
         return _golden(lambda m: likelihood(m, math.exp(log_precision)), 1e-7, 1 - 1e-7, 34)

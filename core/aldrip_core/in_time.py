@@ -13,6 +13,7 @@ from aldrip_core.working import Given, Origin, Step, Working, computed
 
 WITHIN = 0.90  # of times a stage lasts no longer and no shorter than its give-or-take says
 NORMAL = NormalDist()
+NEVER_SURE = 0.9999  # however far away the day is
 PER_SD = NORMAL.inv_cdf((1 + WITHIN) / 2)
 
 
@@ -63,7 +64,7 @@ def in_time(
     if last_day is None:
         return InTime(give, None, None, (step,))
     hand = (last_day - ready).days
-    chance = NORMAL.cdf((hand + 0.5) / sd)
+    chance = min(NEVER_SURE, NORMAL.cdf((hand + 0.5) / sd))
     wanted = max(0, ceil_whole(NORMAL.inv_cdf(chance_wanted) * sd - 0.5))
     told = (
         Given("days between planned and promised", hand, "d", Origin.COMPUTED),

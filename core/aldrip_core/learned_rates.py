@@ -1,7 +1,8 @@
 """Rates learned from own batches: a Beta fitted to what was counted, with how much stands behind it."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from aldrip_core.distributions import Spread
 from aldrip_core.oversow import Trial, spread_of
@@ -51,8 +52,33 @@ def learned_rate(counts: Sequence[Counted]) -> Record | None:
     `counts`: newest first. Batches weigh by what was counted of them. Source: beta-binomial likelihood, see
     `distributions.fit_beta_binomial`.
     """
-    used = [seeds_kept(count) for count in counts[:MOST_BATCHES] if count.sampled > 0]
+    return _fitted(tuple(counts[:MOST_BATCHES]))
+
+
+@lru_cache(maxsize=4096)  # a fit takes a quarter of a second, and finished batches seldom change
+def _fitted(counts: tuple[Counted, ...]) -> Record | None:
+    used = [seeds_kept(count) for count in counts if count.sampled > 0]
     if len(used) < FEWEST_BATCHES:
         return None
     spread, _, _ = spread_of(batches=used)
     return Record(spread, len(used), sum(trial.trials for trial in used))
+
+
+class Learned(Mapping[tuple[str, str], Record]):
+    """Own rates by method and stage key, each fitted when it is asked for."""
+
+    def __init__(self, counts: Mapping[tuple[str, str], Sequence[Counted]]) -> None:
+        """`counts`: newest first."""
+        self._counts = counts
+
+    def __getitem__(self, key: tuple[str, str]) -> Record:
+        found = learned_rate(self._counts[key])
+        if found is None:
+            raise KeyError(key)
+        return found
+
+    def __iter__(self) -> Iterator[tuple[str, str]]:
+        return (key for key, rows in self._counts.items() if learned_rate(rows) is not None)
+
+    def __len__(self) -> int:
+        return sum(1 for _ in self)

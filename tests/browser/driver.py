@@ -227,6 +227,7 @@ class BrowserCase(LiveServerTestCase):
 
     def sign_in(self, username: str = "ada") -> None:
         self.open("/")
+        self.driver.execute_script("sessionStorage.clear()")  # what an earlier test left unsaved
         self.fill("Name", username)
         self.fill("Password", "a long password")
         self.press("Sign in")

@@ -11,6 +11,7 @@ from selenium.webdriver.remote.webelement import WebElement
 from aldrip.batches.models import Batch
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Container, Crop, Line, Method, Mix, Standard
+from aldrip.methods.writing import form_of, write_form
 from tests.browser.driver import BrowserCase
 from tests.browser.test_seed import SeedBrowserCase
 
@@ -281,3 +282,43 @@ class OwnCrops(BrowserCase):
         self.see("retired")
         self.size(390, 844)
         self.check_axe("methods on a phone")
+
+
+class BetweenTwo(BrowserCase):
+    """One form, two people, and no signal: nothing typed is lost, and whoever is second chooses."""
+
+    def germination(self) -> float | None:
+        own = Crop.objects.filter(slug="endive", organisation=self.ctx.organisation).first()
+        return own.germination if own else None
+
+    def test_the_second_sees_what_the_first_changed_and_what_was_typed_outlives_a_lost_page(self) -> None:
+        self.sign_in()
+        page = "/methods?kind=crop&row=endive&act=change"
+        self.open(page)
+        self.fill("Germination to reckon with", "70")
+        typed = form_of(self.ctx, "crop", "endive")["typed"]
+        write_form(self.ctx, "crop", "endive", {**typed, "germination": "81"})
+        self.press("Save the change")
+        self.see("Somebody changed it while you typed. Yours is not saved")
+        self.see("is 81 now")
+        self.assertEqual(self.axe(), [])
+        self.press("Take theirs and go on from there")
+        self.until(lambda: self.field("Germination to reckon with").get_attribute("value") == "81", "their figure")
+        self.fill("Germination to reckon with", "72")
+        self.until(lambda: "72" in self.driver.execute_script("return JSON.stringify(sessionStorage)"), "the draft")
+        self.open("/lots")
+        self.open(page)
+        self.see("What you had typed and not saved is here again")
+        self.driver.execute_cdp_cmd("Network.enable", {})
+        line = {"latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}
+        self.driver.execute_cdp_cmd("Network.emulateNetworkConditions", {"offline": True, **line})
+        self.press("Save the change")
+        self.see("No signal here: nothing was sent")
+        self.assertEqual(self.germination(), 0.81)
+        self.driver.execute_cdp_cmd("Network.emulateNetworkConditions", {"offline": False, **line})
+        self.press("Save the change")
+        self.until(lambda: self.germination() == 0.72, "what was typed to be saved")
+        self.see("your own, edition 2")
+        self.open(page)
+        self.see("Change Endive")
+        self.assertNotIn("here again", self.text())

@@ -266,6 +266,11 @@ class Forms(HouseCase):
         row = next(one for one in self.get("/library/rows") if (one["kind"], one["slug"]) == ("mix", "perlite-peat"))
         self.assertTrue(row["retired"])
         typed = self.get("/library/mix/perlite-peat")["typed"]
+        method = self.get("/library/method/tip-cutting-lavender")["typed"]
+        copied = {**method, "name": "Lavender, our way"}
+        refused = self.new("method", copied, like="tip-cutting-lavender", status=422)["errors"]
+        self.assertEqual([one["field"] for one in refused], ["mix"])
+        self.assertIn("is retired. Choose another", refused[0]["message"])
         self.assertFalse(self.change("mix", "perlite-peat", {**typed, "parts": "perlite 60, bark 40"})["retired"])
 
 

@@ -19,7 +19,7 @@ from aldrip.places.climate import climate_of
 from aldrip.places.models import Place
 from aldrip_core import ground as core
 from aldrip_core.ground import AHEAD, BACK, LotSpec, PlaceSpec, Regime, Standing
-from aldrip_core.learned_rates import Counted, Record, learned_rate
+from aldrip_core.learned_rates import Counted, Learned, Record
 from aldrip_core.stages import MethodSpec, Trait
 from aldrip_core.units import unit
 
@@ -158,5 +158,4 @@ class Ground(core.Ground):
             counts[slug, key].append(
                 Counted(round(share * sampled), sampled, (germination or None) if by_seed else None, per_cell)
             )
-        found = {key: learned_rate(rows) for key, rows in counts.items()}
-        return {key: record for key, record in found.items() if record is not None}
+        return Learned(dict(counts))

@@ -370,6 +370,7 @@ class LibraryRowOut(Schema):
     own: bool
     retired: bool
     crop: str  # slug, where it is a crop's
+    said: str  # what must be known of it in a list: that it is old or banned
     raised: bool  # whether it belongs to what the house raises; all of it where nobody chose
 
 

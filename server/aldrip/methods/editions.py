@@ -204,7 +204,7 @@ def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> Non
     used = used_in(made)
     inputs = {row.slug: row for row in Library(ctx).rows(Input).filter(slug__in=used)} if used else {}
     faults = [
-        FieldError(f"stages.{order}.tasks.{number}.input", "not_there", f"There is no input “{task['input']}” in the library.")
+        FieldError(f"stages.{order}.tasks.{number}.input", "not_there", f"The input “{task['input']}” is not in the library, or retired.")
         for order, stage in enumerate(made) for number, task in enumerate(stage.tasks)
         if task.get("input") and task["input"] not in inputs
     ]  # fmt: skip

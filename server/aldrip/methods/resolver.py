@@ -62,6 +62,10 @@ class Library:
         """The row of a slug that counts. Raises NotThere."""
         found = self.rows(model).filter(slug=slug).first()
         if found is None:
+            seen = models.Q(organisation=self.ctx.organisation) | models.Q(organisation=None)
+            gone = model._default_manager.filter(seen, slug=slug, retired=True).first()
+            if gone is not None:
+                raise NotThere(f"“{gone.name}” is retired. Choose another, or take an edition of it back in Methods.")
             raise NotThere(f"There is no {model._meta.verbose_name} “{slug}” in the library.")
         return found
 

@@ -39,18 +39,21 @@ def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
     raises = {"", *ctx.organisation.raises} if ctx.organisation.raises else set()
     for kind in FORMS:
         model = _model(kind)
-        named = ("slug", "name", "organisation_id", "retired", *(("crop__slug",) if hasattr(model, "crop_id") else ()))
+        more = "crop__slug" if hasattr(model, "crop_id") else "allowed" if model is Input else ""
+        named = ("slug", "name", "organisation_id", "retired", *((more,) if more else ()))
         rows: dict[str, dict[str, Any]] = {}
         known = model._default_manager.filter(Q(organisation=ctx.organisation) | Q(organisation=None))
-        for slug, name, own, retired, *crop in known.order_by(F("organisation_id").desc(nulls_first=True)).values_list(
+        for slug, name, own, retired, *other in known.order_by(F("organisation_id").desc(nulls_first=True)).values_list(
             *named
         ):
             rows[slug] = {
-                "kind": kind, "slug": slug, "name": name, "own": own is not None, "retired": retired, "crop": (crop or [""])[0] or "",
+                "kind": kind, "slug": slug, "name": name, "own": own is not None, "retired": retired, "crop": (other[0] or "") if more == "crop__slug" else "", "said": (other[0] or "") if more == "allowed" else "",
             }  # fmt: skip
             rows[slug]["raised"] = own is not None or not raises or _crop_of(rows[slug]) in raises
 
-        found.extend(sorted(rows.values(), key=lambda row: (row["crop"], str(row["name"]).casefold(), row["slug"])))
+        found.extend(
+            sorted(rows.values(), key=lambda row: (row["said"], row["crop"], str(row["name"]).casefold(), row["slug"]))
+        )
     return found
 
 

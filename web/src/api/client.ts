@@ -52,6 +52,9 @@ interface Answer<T> {
   response: Response;
 }
 
+const UNANSWERED =
+  "No answer from the server. What you typed still stands; look whether it arrived before you send it again.";
+
 /** The data of an answer, or an ApiError with its sentences. */
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>;
@@ -60,7 +63,15 @@ export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   } catch {
     throw new ApiError(
       0,
-      [{ field: "", code: "no_answer", message: "No answer from the server. Nothing was saved; try again." }],
+      [
+        {
+          field: "",
+          code: "no_answer",
+          message: navigator.onLine
+            ? UNANSWERED
+            : "No signal here: nothing was sent. What you typed still stands; try again.",
+        },
+      ],
       {},
     );
   }

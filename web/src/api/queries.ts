@@ -7,7 +7,10 @@ export const ref = (text: string): Ref => (/^\d+$/.test(text) ? Number(text) : t
 
 export const queryClient = new QueryClient({
   defaultOptions: {
+    // Without a signal the answer is that there is none; nothing waits unseen to be sent later.
+    mutations: { networkMode: "always" },
     queries: {
+      networkMode: "always",
       staleTime: 15_000,
       retry: (count, error) => count < 2 && !(error instanceof ApiError && error.status >= 400 && error.status < 500),
       refetchOnWindowFocus: true,

@@ -3152,6 +3152,8 @@ export interface components {
             retired: boolean;
             /** Crop */
             crop: string;
+            /** Said */
+            said: string;
             /** Raised */
             raised: boolean;
         };

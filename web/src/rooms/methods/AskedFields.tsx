@@ -174,7 +174,7 @@ function RowEntry({
       <option value="">{needed ? "" : "none"}</option>
       {rows.map((row) => (
         <option key={row.slug} value={row.slug}>
-          {row.name}
+          {[row.name, row.said, row.retired ? "retired" : ""].filter(Boolean).join(", ")}
         </option>
       ))}
     </select>

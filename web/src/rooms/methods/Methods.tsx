@@ -64,7 +64,7 @@ export function Methods() {
           <>
             <Link to={address(kind, { act: "yaml" })}>Bring in YAML</Link>
             <Link className="btn" to={address(kind, { act: "new" })}>
-              Add a {one}
+              Add {/^[aeiou]/.test(one) ? "an" : "a"} {one}
             </Link>
           </>
         ) : null}
@@ -107,6 +107,7 @@ export function Methods() {
                 {kind !== "crop" && kind !== "method" && other.crop ? (
                   <span className="note"> {cropName.get(other.crop)}</span>
                 ) : null}
+                {other.said ? <span className="note"> {other.said}</span> : null}
                 {other.own ? <span className="note"> own</span> : null}
                 {other.retired ? <span className="note"> retired</span> : null}
               </Link>

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { type Control, type FieldValues, useWatch } from "react-hook-form";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { libraryChanged } from "../../api/queries";
 import { few } from "../../ui/format";
 import { Faults, Field } from "../../ui/parts";
 import { useAsk } from "../../ui/useAsk";
+import { useDraft, useKept } from "../../ui/useDraft";
 import { type Asked, AskedFields, AskedTable } from "./AskedFields";
 import { StagesEditor } from "./StagesEditor";
 import { TriedLadder } from "./TriedLadder";
@@ -38,19 +39,35 @@ export function RowForm({
 }) {
   const [source, setSource] = useState("");
   const [reason, setReason] = useState("");
-  const [opened] = useState(seen); // what is fetched meanwhile is not what was typed over
+  const named = `${kind} ${slug} ${like}`;
+  const draft = useDraft(named);
+  const opened = useRef(draft.found ? draft.found.seen : (seen ?? null)); // not what is fetched meanwhile
   const { form, submit, pending, error, told } = useAsk<FieldValues, Form>({
     start,
     again: false,
     save: (typed) => {
-      const body = { typed, like, source, reason, seen: opened ?? null };
+      const body = { typed, like, source, reason, seen: opened.current };
       const saved = slug
         ? take(api.POST("/api/library/{kind}/{slug}/typed", { params: { path: { kind, slug } }, body }))
         : take(api.POST("/api/library/{kind}", { params: { path: { kind } }, body }));
       return saved.then(libraryChanged);
     },
-    onDone,
+    onDone: (made) => {
+      draft.drop();
+      setDone(true);
+      onDone(made);
+    },
   });
+  const [done, setDone] = useState(false);
+  useKept(named, form.control, opened.current, !done);
+  const { reset } = form;
+  const [begun] = useState(draft.found?.typed);
+  useEffect(() => {
+    if (begun) reset(begun, { keepDefaultValues: true }); // so that it still counts as typed
+  }, [begun, reset]);
+  const [settled, setSettled] = useState<unknown>(null);
+  const conflict =
+    error !== settled && error instanceof ApiError && error.status === 409 && error.data.typed ? error.data : null;
   const tables = asked.filter((one) => one.sort === "table");
   const stages = tables.find((one) => one.name === "stages");
   const tried = useTried(form.control, stages ? slug : null, like);
@@ -63,6 +80,22 @@ export function RowForm({
       }}
     >
       <div className="min-w-0">
+        {draft.found ? (
+          <p className="mb-2 border-ink border-l-4 pl-3">
+            What you had typed and not saved is here again.{" "}
+            <button
+              type="button"
+              className="btn-link"
+              onClick={() => {
+                opened.current = seen ?? null;
+                form.reset(start);
+                draft.drop();
+              }}
+            >
+              Begin anew
+            </button>
+          </p>
+        ) : null}
         <AskedFields fields={asked.filter((one) => one.sort !== "table")} control={form.control} ships={ships} />
         {tables.map((one) =>
           one.name === "stages" ? (
@@ -90,13 +123,39 @@ export function RowForm({
           </p>
         ) : null}
         <div className="mt-3">
-          <Faults error={error} fields={told} />
+          {conflict ? (
+            <Meanwhile
+              asked={asked}
+              mine={start}
+              theirs={conflict.typed as FieldValues}
+              onTheirs={() => {
+                opened.current = Number(conflict.seen);
+                form.reset(conflict.typed as FieldValues);
+                setSettled(error);
+                draft.drop();
+              }}
+              onMine={() => {
+                opened.current = Number(conflict.seen);
+                submit();
+              }}
+            />
+          ) : (
+            <Faults error={error === settled ? null : error} fields={told} />
+          )}
         </div>
         <div className="mt-3 flex items-center gap-4">
           <button type="submit" className="btn" disabled={pending}>
             {slug ? "Save the change" : "Add it"}
           </button>
-          <button type="button" className="btn-link" onClick={onDrop}>
+          <button
+            type="button"
+            className="btn-link"
+            onClick={() => {
+              draft.drop();
+              setDone(true);
+              onDrop();
+            }}
+          >
             Leave it as it was
           </button>
         </div>
@@ -124,6 +183,60 @@ export function RowForm({
         </aside>
       ) : null}
     </form>
+  );
+}
+
+/** A value as its form says it. */
+function saidOf(one: Asked, value: unknown): string {
+  if (typeof value === "boolean") return value ? "yes" : "no";
+  const text = Array.isArray(value) ? value.join(", ") : String(value ?? "");
+  return one.choices.find((choice) => choice.value === text)?.words || text || "empty";
+}
+
+/** Somebody saved first: what they changed, and which of the two is to stand. */
+function Meanwhile({
+  asked,
+  mine,
+  theirs,
+  onTheirs,
+  onMine,
+}: {
+  asked: Asked[];
+  /** As it stood when the form was opened. */
+  mine: FieldValues;
+  theirs: FieldValues;
+  onTheirs: () => void;
+  onMine: () => void;
+}) {
+  const changed = asked.filter((one) => JSON.stringify(mine[one.name]) !== JSON.stringify(theirs[one.name]));
+  return (
+    <div role="alert" className="border-ink border-l-4 bg-panel px-3 py-1">
+      <p className="fault">
+        Somebody changed it while you typed. Yours is not saved, and it stands above as you left it.
+      </p>
+      <ul className="my-1">
+        {changed.map((one) => (
+          <li key={one.name}>
+            {one.words}:{" "}
+            {one.sort === "table" ? (
+              `theirs has ${few((theirs[one.name] as unknown[]).length, "row")}`
+            ) : (
+              <>
+                {saidOf(one, mine[one.name])} is <b>{saidOf(one, theirs[one.name])}</b> now
+              </>
+            )}
+          </li>
+        ))}
+      </ul>
+      <div className="flex flex-wrap gap-4 py-1">
+        <button type="button" className="btn" onClick={onTheirs}>
+          Take theirs and go on from there
+        </button>
+        <button type="button" className="btn-link" onClick={onMine}>
+          Save mine over theirs
+        </button>
+      </div>
+    </div>
   );
 }
 
