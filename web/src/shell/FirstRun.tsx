@@ -286,7 +286,7 @@ export function FirstRun() {
                 return (
                   <tr
                     key={index}
-                    className="grid grid-cols-2 items-center gap-x-3 border-rule border-b py-1 sm:table-row"
+                    className="grid grid-cols-[3fr_3fr_auto] items-center gap-x-3 border-rule border-b py-2 max-sm:[&>td]:border-0 max-sm:[&>td]:py-1 sm:table-row"
                   >
                     <td>
                       <input
@@ -297,7 +297,7 @@ export function FirstRun() {
                       />
                       {fault ? <div className="fault">{fault}</div> : null}
                     </td>
-                    <td>
+                    <td className="max-sm:col-span-2">
                       <select
                         className="input"
                         aria-label={`Kind of place ${index + 1}`}
@@ -321,7 +321,8 @@ export function FirstRun() {
                       />{" "}
                       {KINDS.find(([value]) => value === row.kind)?.[2]}
                     </td>
-                    <td>
+                    <td className="whitespace-nowrap">
+                      <span className="note sm:hidden">kept at </span>
                       <input
                         className="input !w-16"
                         aria-label={`Set-point of place ${index + 1}`}
@@ -329,6 +330,7 @@ export function FirstRun() {
                         value={row.warmth}
                         onChange={(e) => change({ warmth: e.target.value })}
                       />
+                      <span className="note sm:hidden"> °C</span>
                     </td>
                     <td>
                       <button
