@@ -58,7 +58,9 @@ def _write_own(ctx: Ctx, own: dict[str, Any]) -> None:
     """A method as the house does it, over the one that ships."""
     typed = form_of(ctx, "method", own["method"])["typed"]
     for stage in typed["stages"]:
-        stage.update({name: str(value) for name, value in own["stages"].get(stage["key"], {}).items()})
+        changed = dict(own["stages"].get(stage["key"], {}))
+        stage["tasks"] += changed.pop("tasks", [])
+        stage.update({name: str(value) for name, value in changed.items()})
     write_form(ctx, "method", own["method"], typed, source="own records, 2024 to 2026", reason=own["reason"])
 
 
