@@ -8,10 +8,10 @@ from uuid import UUID
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
+from ninja import Field, Query, Router, Schema
 from ninja.utils import check_csrf
 
-from aldrip.accounts import services
+from aldrip.accounts import services, taking_back
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Role, User
 from aldrip.accounts.permissions import ALLOWED, may
@@ -202,6 +202,8 @@ class AuditOut(Schema):
     subject_kind: str
     subject_id: UUID | None
     can_undo: bool
+    can_take_back: bool
+    taken_back: str  # why, and by whom; empty where it stands
 
 
 UNDOABLE = ("batch.keep", "batch.new", "batch.resow")
@@ -213,12 +215,66 @@ def audit_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
         "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
         "happened_at": ctx.local(event.happened_at), "recorded_at": ctx.local(event.recorded_at), "subject_kind": event.subject_kind,
         "subject_id": event.subject, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
+        "can_take_back": taking_back.may_be(ctx, event), "taken_back": _taken_back(event),
     }  # fmt: skip
+
+
+def _taken_back(event: AuditEvent) -> str:
+    done = event.undone_by
+    if done is None:
+        return ""
+    return f"taken back by {done.actor.get_full_name() or done.actor.username if done.actor else 'nobody'}"
+
+
+@room.get("/acts", "see", response=list[AuditOut])
+def acts(ctx: Ctx, subject: Query[list[UUID]], limit: int = 30) -> Any:
+    """What was done to one thing and what belongs to it, newest first."""
+    rows = ctx.rows(AuditEvent).filter(subject__in=subject).select_related("actor", "undone_by__actor").order_by("-id")
+    return [audit_row(ctx, event) for event in rows[: min(max(limit, 1), 200)]]
+
+
+class ActOut(Schema):
+    id: int
+    sentence: str
+    actor: str
+    happened_at: datetime
+
+
+class BackOut(Schema):
+    """What would go if an act were taken back: what it did, what rests on it, the papers that are out."""
+
+    events: list[ActOut]
+    rests: list[ActOut]
+    papers: list[str]
+
+
+def _act_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
+    actor = (event.actor.get_full_name() or event.actor.username) if event.actor else ""
+    return {"id": event.pk, "sentence": event.sentence, "actor": actor, "happened_at": ctx.local(event.happened_at)}
+
+
+@room.get("/acts/{ref:event_id}/back", "acts.take_back", response=BackOut)
+def rests_on(ctx: Ctx, event_id: Ref) -> Any:
+    back = taking_back.rests_on(ctx, event_id)
+    return {
+        "events": [_act_row(ctx, one) for one in back.events], "rests": [_act_row(ctx, one) for one in back.rests],
+        "papers": list(back.papers),
+    }  # fmt: skip
+
+
+class TakeBackIn(Schema):
+    reason: str = Field(max_length=300)
+    known: list[int] = Field(max_length=2000)
+
+
+@room.post("/acts/{ref:event_id}/take-back", "acts.take_back", response=AuditOut)
+def take_back(ctx: Ctx, event_id: Ref, body: TakeBackIn) -> Any:
+    return audit_row(ctx, taking_back.take_back(ctx, event_id, reason=body.reason, known=body.known))
 
 
 @room.get("/audit", "accounts.audit", response=list[AuditOut])
 def audit(ctx: Ctx, kind: str = "", subject: UUID | None = None, limit: int = 100) -> Any:
-    rows = ctx.rows(AuditEvent).select_related("actor").order_by("-id")
+    rows = ctx.rows(AuditEvent).select_related("actor", "undone_by__actor").order_by("-id")
     if kind:
         rows = rows.filter(subject_kind=kind)
     if subject is not None:

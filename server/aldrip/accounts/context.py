@@ -12,6 +12,7 @@ from django.db import connection, models, transaction
 from django.http import HttpRequest
 from django.utils import timezone
 
+from aldrip.accounts.journal import changed_unseen, kept, told
 from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, Organisation, User
 from aldrip.accounts.permissions import may
 from aldrip.base.errors import Forbidden, NotThere, SignInNeeded
@@ -44,9 +45,13 @@ def act(service: Callable[Concatenate["Ctx", Given], Made]) -> Callable[Concaten
 
     @functools.wraps(service)
     def acted(ctx: "Ctx", *args: Given.args, **kwargs: Given.kwargs) -> Made:
-        with transaction.atomic():
+        with transaction.atomic(), kept() as acting:
             ctx.lock()
-            return service(ctx, *args, **kwargs)
+            made = service(ctx, *args, **kwargs)
+            if acting is not None and changed_unseen(acting):  # nothing changes without a word of who did it
+                words = (service.__doc__ or service.__name__).strip().split("\n")[0]
+                ctx.record(f"{service.__module__.split('.')[1]}.{service.__name__}", words)
+            return made
 
     return acted  # type: ignore[return-value]
 
@@ -138,6 +143,7 @@ class Ctx:
             subject_kind=(subject._meta.model_name or "") if subject is not None else "",
             subject=getattr(subject, "uuid", None),
             sentence=sentence[:400],
+            act=told(),
             before=before,
             after=after,
             happened_at=self.now,

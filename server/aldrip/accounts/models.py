@@ -1,6 +1,8 @@
 """Organisations, people, roles, audit."""
 
 from django.contrib.auth.models import AbstractUser
+from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex
 from django.db import models
 from django.utils.timezone import now
 
@@ -95,7 +97,8 @@ class AuditEvent(Known):
     sentence = models.CharField(max_length=400)
     before = models.JSONField(null=True)
     after = models.JSONField(null=True)
-    undone_by = models.OneToOneField("self", on_delete=models.SET_NULL, null=True, related_name="undoes")
+    act = models.UUIDField(null=True)  # with which the changes of this action are kept
+    undone_by = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="undoes")
     happened_at = models.DateTimeField()
     recorded_at = models.DateTimeField(default=now)
 
@@ -104,4 +107,24 @@ class AuditEvent(Known):
         indexes = [
             models.Index(fields=["organisation", "-id"]),
             models.Index(fields=["organisation", "subject", "-id"]),
+            # What an act did is looked up when it is taken back.
+            models.Index(fields=["act"]),
         ]
+
+
+class Change(models.Model):
+    """What one statement of an act did to the rows of a table, as the database saw it; written by triggers alone.
+
+    Inserted rows by their numbers; an updated row with the values before and after of what changed; a deleted row whole.
+    """
+
+    act = models.UUIDField(db_index=True)
+    table = models.CharField(max_length=63)
+    kind = models.CharField(max_length=1)  # I, U or D
+    rows = ArrayField(models.BigIntegerField())
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+
+    class Meta:
+        # Which later acts touched the same rows.
+        indexes = [GinIndex(fields=["rows"], name="change_rows")]

@@ -9,6 +9,7 @@ GROWERS = frozenset({Role.MANAGER, Role.SUPERVISOR, Role.INSPECTOR})
 
 ALLOWED: dict[str, frozenset[Role]] = {
     "see": EVERYBODY,
+    "acts.take_back": EVERYBODY - {Role.VIEWER},  # one's own; anybody's as manager or supervisor
     "accounts.manage": MANAGER,
     "accounts.audit": PLANNERS,
     "clock.advance": MANAGER,

@@ -6,8 +6,14 @@ class BatchesConfig(AppConfig):
     label = "batches"
 
     def ready(self) -> None:
+        from aldrip.accounts import taking_back
         from aldrip.batches.standing import what_stands_keeps_its_unit
+        from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
         from aldrip.places.services import bars
 
+        taking_back.DERIVED.update(RECKONED)
+        for follower in (weigh_anew, reckon_anew):
+            if follower not in taking_back.followers:
+                taking_back.followers.append(follower)
         if what_stands_keeps_its_unit not in bars:
             bars.append(what_stands_keeps_its_unit)

@@ -299,5 +299,5 @@ def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 
 
 def _history(ctx: Ctx, batch: Batch) -> list[AuditEvent]:
-    rows = ctx.rows(AuditEvent).filter(subject=batch.uuid).select_related("actor").order_by("-id")
+    rows = ctx.rows(AuditEvent).filter(subject=batch.uuid).select_related("actor", "undone_by__actor").order_by("-id")
     return list(rows[:20])

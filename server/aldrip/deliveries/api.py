@@ -262,6 +262,7 @@ class NoteLineOut(Schema):
 
 
 class NoteOut(Schema):
+    uuid: uuid.UUID
     code: str
     supplier: str
     customer: str
@@ -285,7 +286,11 @@ def _document(ctx: Ctx, delivery_id: Ref, kind: str = "delivery note") -> Docume
 def note(ctx: Ctx, delivery_id: Ref) -> Any:
     """The delivery note as it was issued."""
     document = _document(ctx, delivery_id)
-    return {**document.payload, "sha256": document.sha256}
+    return {
+        **document.payload,
+        "uuid": document.delivery.uuid if document.delivery else document.uuid,
+        "sha256": document.sha256,
+    }
 
 
 @room.get("/deliveries/{ref:delivery_id}/note.pdf", "see")

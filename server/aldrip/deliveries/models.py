@@ -42,8 +42,15 @@ class Document(Known):
     """A paper as it was issued: its facts, and the digest of them."""
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="documents")
-    delivery = models.ForeignKey(Delivery, on_delete=models.PROTECT, related_name="documents")
+    # None where the delivery was taken back: the paper is out, so it stays, withdrawn.
+    delivery = models.ForeignKey(Delivery, on_delete=models.PROTECT, null=True, related_name="documents")
     kind = models.CharField(max_length=30)
     payload = models.JSONField()
     sha256 = models.CharField(max_length=64)
     issued_at = models.DateTimeField()
+    withdrawn_at = models.DateTimeField(null=True)
+    withdrawn_because = models.CharField(max_length=300, blank=True)
+
+    def __str__(self) -> str:
+        code = self.payload.get("code", "")
+        return f"{self.kind.replace('_', ' ')} {code}".strip()

@@ -139,6 +139,7 @@ class IntakeOut(Schema):
 
 
 class LotDetail(LotOut):
+    uuid: uuid.UUID
     movements: list[MovementOut]
     tests: list[TestOut]
     judged: JudgedOut | None
@@ -182,7 +183,7 @@ def lot(ctx: Ctx, lot_id: Ref) -> Any:
     intake = ctx.rows(Intake).filter(lot=found).first()
     classes = class_names(ctx)
     return {
-        **lot_out(ctx, found, classes),
+        **lot_out(ctx, found, classes), "uuid": found.uuid,
         "judged": _judged(ctx, found), "seals": found.seals.order_by("id"),
         "signed": [
             {"id": v.pk, "decision": v.decision, "sentence": v.sentence, "reason": v.reason, "by": _by(v), "role": v.role,

@@ -2,6 +2,7 @@
 
 from datetime import date, timedelta
 from typing import Any
+from uuid import UUID
 
 from django.http import HttpResponse
 from ninja import File, Schema
@@ -112,6 +113,7 @@ class PasteIn(Schema):
 
 class OrderLineOut(Schema):
     id: int
+    uuid: UUID
     order_id: int
     order: str
     customer: str
@@ -145,7 +147,7 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
     last = line.due.upper - timedelta(days=1)
     iso = line.due.lower.isocalendar()
     return {
-        "id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
+        "id": line.pk, "uuid": line.uuid, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
         "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
         "cultivar": line.line.name if line.line else "", "form": line.form,
         "container": line.container.name if line.container else "", "seed_class": line.seed_class, "quantity": shown(line.quantity, line.unit), "unit": line.unit,

@@ -43,6 +43,7 @@ class LastOut(Schema):
     id: int
     sentence: str
     can_undo: bool
+    can_take_back: bool
 
 
 class SeasonLineOut(Schema):

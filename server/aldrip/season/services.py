@@ -10,6 +10,7 @@ from django.db.models import Max, Q, QuerySet
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
+from aldrip.accounts.taking_back import may_be
 from aldrip.base.words import plural, share
 from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
@@ -342,7 +343,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     first_said: dict[str, Decision] = {}
     for decision in waiting:
         first_said.setdefault(decision.room, decision)
-    kept = ctx.rows(AuditEvent).filter(action__startswith="batch.").select_related("actor").order_by("-id").first()
+    kept = ctx.rows(AuditEvent).exclude(act=None).order_by("-id").first()
     return {
         "today": ctx.today, "start": start, "end": end, "fullness": [round(float(x), 4) for x in fullest],
         "ticks": [{"day": day, "count": count} for day, count in sorted(due.items()) if start <= day < end],
@@ -353,5 +354,5 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
              "line": first_said[room].title if room in first_said else plural(quiet.get(room, 0), *words)}
             for room, words in QUIET.items()
         ],
-        "last": None if kept is None else {"id": kept.pk, "sentence": kept.sentence, "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None},
+        "last": None if kept is None else {"id": kept.pk, "sentence": kept.sentence, "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None, "can_take_back": may_be(ctx, kept)},
     }  # fmt: skip

@@ -57,7 +57,8 @@ def _worked(value: Any) -> Any:
 
 def _block(ctx: Ctx, block_id: Ref) -> Any:
     found = load_block(ctx, block_id)
-    return {**_worked(reading.block_out(ctx, found)), "can_undo": blocks.last_change(ctx, found) is not None}
+    return {**_worked(reading.block_out(ctx, found)), "can_undo": blocks.last_change(ctx, found) is not None,
+            "acts_of": [found.uuid, found.batch.uuid, *found.inspections.values_list("uuid", flat=True)]}  # fmt: skip
 
 
 @room.get("/seed-crops", "see", response=list[SeedCropOut])

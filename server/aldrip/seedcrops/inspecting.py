@@ -186,7 +186,8 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
     inspection = begin(ctx, inspection_id)
     inspection = get_inspection(ctx, inspection_id, lock=True)
     known = {c.client_uuid: c for c in ctx.rows(InspectionCount).filter(inspection=inspection)}
-    answers = []
+    answers: list[Kept] = []
+    fresh: list[InspectionCount] = []
     for entry in entries:
         if entry.client_uuid in known:
             answers.append(Kept(entry.client_uuid, True, "known"))
@@ -213,6 +214,14 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
             continue
         known[made.client_uuid] = made
         answers.append(Kept(entry.client_uuid, True))
+        fresh.append(made)
+    if fresh:
+        plants, areas = sum(one.plants for one in fresh), sorted({one.area for one in fresh})
+        where = f"area {areas[0]}" if len(areas) == 1 else f"{len(areas)} areas"
+        sentence = (
+            f"Counted {plants:,} plants in {where} at inspection {inspection.number} of {inspection.block.batch.code}."
+        )
+        ctx.record("seed.inspection_count", sentence, inspection)
     return answers
 
 

@@ -247,6 +247,7 @@ class SeedStageOut(Schema):
 
 
 class BlockOut(SeedCropOut):
+    acts_of: list[uuid.UUID]
     version: int
     batch_version: int
     can_undo: bool

@@ -156,6 +156,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Acts
+         * @description What was done to one thing and what belongs to it, newest first.
+         */
+        get: operations["aldrip_accounts_api_acts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/acts/{event_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rests On */
+        get: operations["aldrip_accounts_api_rests_on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/acts/{event_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Back */
+        post: operations["aldrip_accounts_api_take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audit": {
         parameters: {
             query?: never;
@@ -2605,6 +2659,43 @@ export interface components {
             subject_id: string | null;
             /** Can Undo */
             can_undo: boolean;
+            /** Can Take Back */
+            can_take_back: boolean;
+            /** Taken Back */
+            taken_back: string;
+        };
+        /** ActOut */
+        ActOut: {
+            /** Id */
+            id: number;
+            /** Sentence */
+            sentence: string;
+            /** Actor */
+            actor: string;
+            /**
+             * Happened At
+             * Format: date-time
+             */
+            happened_at: string;
+        };
+        /**
+         * BackOut
+         * @description What would go if an act were taken back: what it did, what rests on it, the papers that are out.
+         */
+        BackOut: {
+            /** Events */
+            events: components["schemas"]["ActOut"][];
+            /** Rests */
+            rests: components["schemas"]["ActOut"][];
+            /** Papers */
+            papers: string[];
+        };
+        /** TakeBackIn */
+        TakeBackIn: {
+            /** Reason */
+            reason: string;
+            /** Known */
+            known: number[];
         };
         /** RoleOut */
         RoleOut: {
@@ -3886,6 +3977,11 @@ export interface components {
             label_number: string;
             /** Moisture Percent */
             moisture_percent: number | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
             /** Movements */
             movements: components["schemas"]["MovementOut"][];
             /** Tests */
@@ -4176,6 +4272,11 @@ export interface components {
         OrderLineOut: {
             /** Id */
             id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
             /** Order Id */
             order_id: number;
             /** Order */
@@ -6004,6 +6105,8 @@ export interface components {
             visits: components["schemas"]["VisitOut"][];
             /** Next Visit */
             next_visit: string | null;
+            /** Acts Of */
+            acts_of: string[];
             /** Version */
             version: number;
             /** Batch Version */
@@ -7345,6 +7448,11 @@ export interface components {
         };
         /** NoteOut */
         NoteOut: {
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
             /** Code */
             code: string;
             /** Supplier */
@@ -7476,6 +7584,8 @@ export interface components {
             sentence: string;
             /** Can Undo */
             can_undo: boolean;
+            /** Can Take Back */
+            can_take_back: boolean;
         };
         /** RoomOut */
         RoomOut: {
@@ -7836,6 +7946,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrganisationOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_api_acts: {
+        parameters: {
+            query: {
+                subject: string[];
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"][];
+                };
+            };
+        };
+    };
+    aldrip_accounts_api_rests_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                event_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_api_take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                event_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"];
                 };
             };
         };

@@ -2,10 +2,11 @@ import { useMutation, useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
 import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
-import { queryClient, saved, seasonQuery, sessionQuery } from "../api/queries";
+import { queryClient, seasonQuery, sessionQuery } from "../api/queries";
 import { DayField } from "../ui/DayField";
 import { addDays, longDay } from "../ui/dates";
 import { Field, Pennant, Sheet } from "../ui/parts";
+import { TakeBack, Undo } from "../ui/TakeBack";
 import { ConsequencesBar } from "./ConsequencesBar";
 import { Find } from "./Find";
 import { toggleSun, usePrefs } from "./prefs";
@@ -194,10 +195,6 @@ function KeyButton({ mark, words, onClick }: { mark: string; words: string; onCl
 function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Schemas["SeasonLineOut"] | undefined }) {
   const [clock, setClock] = useState(false);
   const organisation = session.organisation;
-  const undo = useMutation({
-    mutationFn: (id: number) => take(api.POST("/api/audit/{audit_id}/undo", { params: { path: { audit_id: id } } })),
-    onSettled: saved,
-  });
   const signOut = useMutation({
     mutationFn: () => take(api.DELETE("/api/session")),
     onSuccess: () => {
@@ -227,14 +224,9 @@ function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Sche
         <span className="hidden max-w-[360px] truncate text-ink2 lg:inline">
           Last: {line.last.sentence}{" "}
           {line.last.can_undo && may("batches.plan") ? (
-            <button
-              type="button"
-              className="btn-link"
-              disabled={undo.isPending}
-              onClick={() => line.last && undo.mutate(line.last.id)}
-            >
-              undo
-            </button>
+            <Undo id={line.last.id} />
+          ) : line.last.can_take_back ? (
+            <TakeBack id={line.last.id} />
           ) : null}
         </span>
       ) : null}

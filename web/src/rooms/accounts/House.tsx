@@ -5,10 +5,11 @@ import { closedQuery, queryClient, sessionQuery } from "../../api/queries";
 import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
 import { useSpan } from "../../shell/span";
-import { addDays, fullDay, shortDay } from "../../ui/dates";
+import { addDays, fullDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, RoomHead } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
+import { DoneRows } from "../../ui/TakeBack";
 
 const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
@@ -324,17 +325,7 @@ function Audit() {
     <section>
       <h2>What was done</h2>
       <section className="max-h-[520px] overflow-auto" aria-label="What was done" tabIndex={0}>
-        <table className="tbl">
-          <tbody>
-            {data?.map((event) => (
-              <tr key={event.id}>
-                <td className="note whitespace-nowrap">{shortDay(event.happened_at)}</td>
-                <td>{event.sentence}</td>
-                <td className="note">{event.actor}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <DoneRows rows={data ?? []} empty="Nothing yet." />
       </section>
     </section>
   );

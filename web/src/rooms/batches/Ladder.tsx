@@ -11,6 +11,7 @@ import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { area, chance, count, few, grams, promised, quantity, share, weighed } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
+import { DoneRows } from "../../ui/TakeBack";
 import { Doing } from "./Doing";
 import { Rungs } from "./Rungs";
 import { SeedRungs } from "./SeedRungs";
@@ -414,30 +415,10 @@ function PlanDay({ label, value, onPick }: { label: string; value: string; onPic
 }
 
 function History({ batch }: { batch: Batch }) {
-  const may = useMay();
-  const undo = useSave((id: number) =>
-    take(api.POST("/api/audit/{audit_id}/undo", { params: { path: { audit_id: id } } })),
-  );
   return (
     <section>
       <h2 className="border-rule border-b pb-1">What was done</h2>
-      <Faults error={undo.error} />
-      <ul>
-        {batch.history.map((event, index) => (
-          <li key={event.id} className="flex gap-3 border-hair border-b py-1">
-            <span className="note w-20 flex-none">{shortDay(event.happened_at)}</span>
-            <span className="flex-1">
-              {event.sentence} <span className="note">{event.actor}</span>
-            </span>
-            {index === 0 && event.can_undo && may("batches.plan") ? (
-              <button type="button" className="btn-link" onClick={() => undo.mutate(event.id)}>
-                undo
-              </button>
-            ) : null}
-          </li>
-        ))}
-        {batch.history.length ? null : <li className="text-ink3">Planned with its order; nothing since.</li>}
-      </ul>
+      <DoneRows rows={batch.history} empty="Planned with its order; nothing since." />
     </section>
   );
 }

@@ -9,6 +9,7 @@ import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few, promised } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { WhatWasDone } from "../../ui/TakeBack";
 import { Grade } from "./Grade";
 
 type Due = Schemas["DueOut"];
@@ -365,6 +366,7 @@ function NoteSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
               </a>
             ) : null}
           </div>
+          <WhatWasDone of={[note.uuid]} />
         </>
       ) : null}
     </Sheet>

@@ -9,6 +9,7 @@ import { count, few, quantity, share } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
+import { WhatWasDone } from "../../ui/TakeBack";
 import { OwnSeed } from "./OwnSeed";
 import { Receive, WHAT } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
@@ -224,6 +225,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
           {may("lots.receive") && BOUGHT.has(lot.form) && !lot.status ? (
             <BalanceForm id={lot.id} unit={lot.unit} />
           ) : null}
+          <WhatWasDone of={[lot.uuid]} />
         </>
       ) : null}
     </Sheet>

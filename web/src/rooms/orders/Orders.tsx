@@ -8,6 +8,7 @@ import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
+import { WhatWasDone } from "../../ui/TakeBack";
 import { Ask } from "./Ask";
 import { NewOrder } from "./NewOrder";
 
@@ -260,6 +261,7 @@ function LineSheet({ line, onClose }: { line: Line; onClose: () => void }) {
           <Cures line={line} />
         </div>
       ) : null}
+      <WhatWasDone of={[line.uuid]} empty="Taken in; nothing since." />
     </Sheet>
   );
 }

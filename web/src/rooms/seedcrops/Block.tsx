@@ -9,6 +9,7 @@ import { chance, count, hectares, kilos, share, weighed } from "../../ui/format"
 import { useMay } from "../../ui/hooks";
 import { BatchCode, Pennant } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
+import { WhatWasDone } from "../../ui/TakeBack";
 import { FloweringMatch } from "./FloweringMatch";
 import { LayoutBar, LayoutFields, useLayoutProposal } from "./LayoutFields";
 import { PatternStrip, RowsDrawing } from "./RowsDrawing";
@@ -54,6 +55,9 @@ export function Block() {
       <div className="grid gap-8 px-4 pt-4 lg:grid-cols-2">
         <Sowing block={block} />
         <Generations block={block} />
+      </div>
+      <div className="max-w-3xl px-4">
+        <WhatWasDone of={block.acts_of} />
       </div>
       <LayoutBar layout={layout} />
     </div>

@@ -1,0 +1,131 @@
+"""What every act changed, kept by the database itself: triggers see bulk writes and COPY as they see single rows."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+from uuid import UUID, uuid4
+
+from django.apps import apps
+from django.db import connection, models
+
+from aldrip.accounts.models import AuditEvent, Change, CodeCounter, User
+
+#: Never taken back: the record of acts itself, numbers that were given out, people's passwords.
+NOT_KEPT: set[type[models.Model]] = {AuditEvent, Change, CodeCounter, User}
+#: Rooms whose rows have a way back of their own: the library has its editions.
+NOT_KEPT_ROOMS = {"methods"}
+#: Columns that say how often a row was saved; they only ever go on.
+COUNTERS = ("version",)
+
+
+@dataclass
+class Acting:
+    """The act that runs now, and whether it told what it did."""
+
+    act: UUID
+    told: bool = False
+
+
+_acting: ContextVar[Acting | None] = ContextVar("acting", default=None)
+
+#: Statement triggers: one look at all rows that a statement touched. Outside an act nothing is kept.
+FUNCTIONS = """
+create or replace function aldrip_inserted() returns trigger language plpgsql as $$
+declare act text := current_setting('aldrip.act', true);
+begin
+  if act is null or act = '' then return null; end if;
+  insert into accounts_change(act, "table", kind, rows)
+  select act::uuid, tg_table_name, 'I', array_agg(id order by id) from fresh having count(*) > 0;
+  return null;
+end $$;
+create or replace function aldrip_deleted() returns trigger language plpgsql as $$
+declare act text := current_setting('aldrip.act', true);
+begin
+  if act is null or act = '' then return null; end if;
+  insert into accounts_change(act, "table", kind, rows, before)
+  select act::uuid, tg_table_name, 'D', array[id], to_jsonb(gone) from gone;
+  return null;
+end $$;
+create or replace function aldrip_updated() returns trigger language plpgsql as $$
+declare act text := current_setting('aldrip.act', true);
+begin
+  if act is null or act = '' then return null; end if;
+  insert into accounts_change(act, "table", kind, rows, before, after)
+  select act::uuid, tg_table_name, 'U', array[fresh.id], differs.before, differs.after
+  from gone join fresh on gone.id = fresh.id
+  cross join lateral (
+    select jsonb_object_agg(was.key, was.value) as before, jsonb_object_agg(was.key, now.value) as after
+    from jsonb_each(to_jsonb(gone)) was join jsonb_each(to_jsonb(fresh)) now on was.key = now.key
+    where was.value is distinct from now.value and was.key <> all(tg_argv)
+  ) differs
+  where differs.before is not null;
+  return null;
+end $$;
+"""
+
+
+def kept_models() -> list[type[models.Model]]:
+    """Every table of which changes are kept."""
+    return [
+        model for app in apps.get_app_configs() if app.name.startswith("aldrip.") and app.label not in NOT_KEPT_ROOMS
+        for model in app.get_models() if model not in NOT_KEPT
+    ]  # fmt: skip
+
+
+def install(**_: object) -> None:
+    """Put the triggers on every table of which changes are kept. Runs after each migration, so that none is forgotten."""
+    there = set(connection.introspection.table_names())
+    counters = ", ".join(f"'{name}'" for name in COUNTERS)
+    if Change._meta.db_table not in there:
+        return
+    with connection.cursor() as cursor:
+        cursor.execute(FUNCTIONS)
+        for model in kept_models():
+            table = model._meta.db_table
+            if table not in there:
+                continue
+            for name, when, seen, given in (
+                ("inserted", "insert", "new table as fresh", ""),
+                ("updated", "update", "old table as gone new table as fresh", counters),
+                ("deleted", "delete", "old table as gone", ""),
+            ):
+                cursor.execute(
+                    f'create or replace trigger keep_{name} after {when} on "{table}" referencing {seen} '
+                    f"for each statement execute function aldrip_{name}({given})"
+                )
+
+
+@contextmanager
+def kept() -> Iterator[Acting | None]:
+    """Changes inside belong to one act; an act inside an act is part of it and is given None. Call inside a transaction."""
+    if _acting.get() is not None:
+        yield None
+        return
+    acting = Acting(uuid4())
+    token = _acting.set(acting)
+    _tell(str(acting.act))
+    try:
+        yield acting
+    finally:
+        _acting.reset(token)
+    _tell("")  # where the act failed, its rollback has taken the name back with the rest
+
+
+def told() -> UUID | None:
+    """The act that runs now; it has told of itself."""
+    acting = _acting.get()
+    if acting is None:
+        return None
+    acting.told = True
+    return acting.act
+
+
+def changed_unseen(acting: Acting) -> bool:
+    """Whether an act changed something and told nobody."""
+    return not acting.told and Change.objects.filter(act=acting.act).exists()
+
+
+def _tell(act: str) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("select set_config('aldrip.act', %s, true)", [act])
