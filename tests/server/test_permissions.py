@@ -89,6 +89,7 @@ BODIES: dict[str, Any] = {
     "/library/raised": {"crop": "x"},
     "/orders/words": {"column": "crop", "said": "x", "means": "x"},
     "/orders/waiting/let-go": {"waiting": []},
+    "/acts/{event_id}/take-back": {"reason": "x", "known": []},
     "/deliveries": {"order_id": 0, "on": "2027-07-06", "client_uuid": uid()},
 }
 OPEN = {
@@ -102,7 +103,7 @@ OPEN = {
 
 
 def address(path: str) -> str:
-    query = "?start=2027-06-07&end=2027-07-12" if path == "/board" else ""
+    query = {"/board": "?start=2027-06-07&end=2027-07-12", "/acts": f"?subject={uid()}"}.get(path, "")
     return re.sub(r"\{[\w:]+\}", "999999", path) + query
 
 
@@ -192,6 +193,7 @@ class TwoNurseries(HouseCase):
             (f"/lots/{lot.pk}/tests", {"value": 0.5, "tested_on": "2027-01-01"}),
             (f"/tasks/{task.pk}/mark", {"state": "done"}),
             (f"/audit/{audit.pk}/undo", {}),
+            (f"/acts/{audit.pk}/take-back", {"reason": "x", "known": [audit.pk]}),
             (f"/order-lines/{line.pk}/cancel", {"reason": "x"}),
             ("/deliveries", {"order_id": line.order_id, "on": "2027-07-06", "client_uuid": uid()}),
         ):

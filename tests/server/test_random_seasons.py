@@ -29,6 +29,7 @@ from aldrip.seedcrops.models import SeedBlock
 from tests.server.house import TODAY, advance, make_house, order_row, seed_lot
 from tests.server.seasons import Facts, broken, facts_of, wrong
 from tests.server.seed_house import SPRING, make_seed_house, parent_seed
+from tests.server.test_taken_back import differences, rows_now
 
 LONG = os.environ.get("ALDRIP_LONG") == "1"
 CROPS = ("Pak choi", "Endive", "Zinnia", "Lavender")
@@ -317,6 +318,25 @@ class Season(RuleBasedStateMachine):
         event = self.pick(self.ctx.rows(AuditEvent).order_by("-id")[:12], at)
         if event is not None:
             self.post(f"/audit/{event.pk}/undo", {})
+
+    @rule(at=numbers)
+    def take_back_and_let_stand(self, at: int) -> None:
+        """Whatever was recorded goes back with what rests on it; let stand again, everything is where it was."""
+        event = self.pick(self.ctx.rows(AuditEvent).filter(undone_by=None).order_by("-id")[:12], at)
+        if event is None:
+            return
+        before = rows_now(reckoned=False)
+        status, back = self.post(f"/acts/{event.pk}/back", {}, "get")
+        if status != 200:
+            return
+        known = [one["id"] for one in (*back["events"], *back["rests"])]
+        status, done = self.post(f"/acts/{event.pk}/take-back", {"reason": "tried", "known": known})
+        if status == 200:
+            status, told = self.post(
+                f"/acts/{done['id']}/take-back", {"reason": "right after all", "known": [done["id"]]}
+            )
+            assert status == 200, told
+        assert list(differences(before, rows_now(reckoned=False))) == []
 
     @rule(
         at=few,

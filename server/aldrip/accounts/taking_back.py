@@ -200,9 +200,9 @@ def take_back(ctx: Ctx, event_id: Ref, *, reason: str, known: Sequence[int]) -> 
     known: numbers of the events that whoever asks knows will go, so that nothing goes unseen. Raises Conflict where
     others rest on it by now.
     """
+    back = rests_on(ctx, event_id)
     if not reason.strip():
         raise refuse("reason", "missing", "Say why it is taken back; the reason stays with the record.")
-    back = rests_on(ctx, event_id)
     going = (*back.events, *back.rests)
     unseen = [one for one in going if one.pk not in set(known)]
     if unseen:
