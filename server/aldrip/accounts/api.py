@@ -45,6 +45,7 @@ class SessionOut(Schema):
     role: str = ""
     may: list[str] = []
     today: date | None = None
+    new_day: bool = False  # what is overdue was not reckoned from today yet
     organisation: OrganisationOut | None = None
 
 
@@ -65,7 +66,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
     return {
         **base, "signed_in": True, "username": user.username, "full_name": user.get_full_name() or user.username,
         "role": member.role, "may": [action for action in ALLOWED if may(member.role, action)], "today": ctx.today,
-        "organisation": member.organisation,
+        "organisation": member.organisation, "new_day": member.organisation.reckoned_on != ctx.today,
     }  # fmt: skip
 
 

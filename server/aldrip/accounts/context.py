@@ -2,7 +2,7 @@
 
 import functools
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
@@ -15,13 +15,14 @@ from django.utils import timezone
 from aldrip.accounts.journal import changed_unseen, kept, told
 from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, Organisation, User
 from aldrip.accounts.permissions import may
-from aldrip.base.errors import Forbidden, NotThere, SignInNeeded
+from aldrip.base.errors import Doubtful, Forbidden, NotThere, SignInNeeded
 from aldrip_core.check_character import with_check
 from aldrip_core.working_calendar import WorkingCalendar
 
 # What a code starts with, so that a lot is never read as a batch.
 MARKS = {"lot": "L", "delivery": "D", "order": "R"}
 
+ANYTHING = "*"
 ACTS = 7101  # the number under which acts of an organisation wait for each other
 
 Row = TypeVar("Row", bound=models.Model)
@@ -63,6 +64,17 @@ class Ctx:
     organisation: Organisation
     user: User | None
     role: str
+    #: What whoever asks said is so, by what was asked; `ANYTHING` where nobody can be asked.
+    sure: frozenset[str] = frozenset()
+    said: list[str] = field(default_factory=list)
+
+    def doubt(self, ask: str, at: str, question: str | None) -> None:
+        """Ask about a value before it is kept; the answer goes into the record. Raises Doubtful until it was given."""
+        if question is None:
+            return
+        if ask not in self.sure and ANYTHING not in self.sure:
+            raise Doubtful(question, field=at, ask=ask)
+        self.said.append(question)
 
     @property
     def today(self) -> date:
@@ -136,6 +148,8 @@ class Ctx:
         self, action: str, sentence: str, subject: models.Model | None = None, *, before: Any = None, after: Any = None
     ) -> AuditEvent:
         """Write the one audit event of a service action."""
+        if self.said and isinstance(after, dict | None):
+            after, self.said = {**(after or {}), "said_to_be_so": self.said}, []
         return AuditEvent.objects.create(
             organisation=self.organisation,
             actor=self.user,
@@ -163,4 +177,5 @@ def context_of(request: HttpRequest, action: str) -> Ctx:
     if not may(member.role, action):
         role = Member(role=member.role).get_role_display().lower()
         raise Forbidden(f"A {role} may not do this. Ask a manager.", role=member.role, action=action)
-    return Ctx(member.organisation, user, member.role)
+    sure = frozenset(one.strip() for one in request.headers.get("X-Sure", "").split(",") if one.strip())
+    return Ctx(member.organisation, user, member.role, sure)

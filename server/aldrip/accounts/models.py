@@ -37,6 +37,7 @@ class Organisation(Known):
     class_scheme = models.CharField(max_length=40, default="oecd-like")
     raises = models.JSONField(default=list)  # slugs of the crops that it took; none: whatever ships
     part_trays = models.BooleanField(default=False)  # whether a tray may be sown in part
+    reckoned_on = models.DateField(null=True)  # the newest day from which what is overdue was reckoned
     demo = models.BooleanField(default=False)  # the invented one: it alone may ever be loaded anew
     created_at = models.DateTimeField(default=now)
 

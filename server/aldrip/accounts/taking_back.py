@@ -30,6 +30,7 @@ followers: list[Callable[[Ctx, "Put"], None]] = []
 OTHERWISE = {
     "methods.": "An earlier edition is taken back in Methods, at “What it was before”.",
     "member.": "What a person may do is changed in The house.",
+    "clock.": "The practice clock only moves forward.",
     "organisation.": "The rules of the house are changed back in The house.",
 }
 

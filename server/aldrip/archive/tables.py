@@ -19,7 +19,7 @@ NATURAL: dict[str, tuple[str, str]] = {
     "seedcrops.blockparent": ("block", "role"),
 }
 #: Fields of an organisation that say where it stands, not what it is.
-NOT_ITS_OWN = {"id", "demo"}
+NOT_ITS_OWN = {"id", "demo", "reckoned_on"}
 
 
 def label(model: type[models.Model]) -> str:

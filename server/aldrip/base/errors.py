@@ -6,6 +6,7 @@ from aldrip_core.refusal import FieldError, Refused, refuse
 
 __all__ = [
     "Conflict",
+    "Doubtful",
     "FieldError",
     "Forbidden",
     "LockedOut",
@@ -44,6 +45,21 @@ class NotThere(ServiceError):
 
     status = 404
     code = "not_there"
+
+
+class Doubtful(ServiceError):
+    """A value that can be, and is far from what was to be expected: whoever typed it is asked before it is kept."""
+
+    status = 422
+    code = "doubtful"
+
+    def problem(self) -> dict[str, Any]:
+        field, ask = self.data["field"], self.data["ask"]
+        return {
+            **super().problem(),
+            "errors": [{"field": field, "code": self.code, "message": self.message}],
+            "ask": ask,
+        }
 
 
 class Forbidden(ServiceError):

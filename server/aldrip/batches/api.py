@@ -13,7 +13,8 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done, steps
-from aldrip.batches import buying, doing, editing, placing, resowing, starting, trying, undoing
+from aldrip.base.words import plural
+from aldrip.batches import buying, doing, editing, new_day, placing, resowing, starting, trying, undoing
 from aldrip.batches.board import board_of
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.reading import head_of, ladder_of
@@ -110,6 +111,13 @@ def keep(ctx: Ctx, batch_id: Ref, body: KeepIn) -> Any:
 @room.post("/audit/{ref:audit_id}/undo", "batches.plan", response=AuditOut)
 def undo(ctx: Ctx, audit_id: Ref) -> Any:
     return audit_row(ctx, undoing.undo(ctx, audit_id))
+
+
+@room.post("/new-day", "see", response=Done)
+def begin_day(ctx: Ctx) -> Any:
+    """Reckon what is overdue from today; whoever opens Aldrip first on a day does it for all."""
+    many = new_day.new_day(ctx)
+    return {"message": f"{plural(many, 'batch', 'batches')} reckoned from today."}
 
 
 @room.post("/batches/plan-lines", "batches.plan", response=PlanLinesOut)

@@ -16,7 +16,7 @@ from aldrip.batches.forecasting import losses, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy, Yield
 from aldrip.batches.resowing import refresh_decision
-from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
+from aldrip.batches.saved import Saved, load_batch, rate_of, request_of, snapshot_of
 from aldrip.diary.models import Count
 from aldrip.diary.services import finish, record_count
 from aldrip.lots.models import Lot
@@ -25,6 +25,7 @@ from aldrip.lots.taking import Wanted, balance_words, take_from_stock
 from aldrip.places.models import Place
 from aldrip_core.batch_plan import Happened, Stand, plan_batch
 from aldrip_core.forecast import TrayCount, counted_rate
+from aldrip_core.plausible import how_far
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import Part, Trait
 from aldrip_core.units import Quantity, Unit, unit
@@ -160,6 +161,7 @@ def sown(
     start = batch.start if start is None else start
     if start <= 0:
         raise refuse("trays", "missing", "How many trays were sown? At least one.")
+    _doubt_sowing(ctx, batch, start, cells, grams)
     taken = list(lots) or ([Taken(lot_id, Quantity.of(grams, Unit.GRAM) if grams else None)] if lot_id else [])
     _take_inputs(ctx, saved, on=on, start=start, taken=taken, grams=grams)
     batch.trays = ceil_whole(start / cells) if cells else None
@@ -175,6 +177,20 @@ def sown(
     )
     refresh(ctx, batches=[batch.pk, *_fed_by(saved)])
     return batch
+
+
+def _doubt_sowing(ctx: Ctx, batch: Batch, start: int, cells: int | None, grams: float | None) -> None:
+    """Far more or less than the plan says, or seed of another weight than it has, is asked about."""
+    far = how_far(start, batch.start)
+    what, of = (ceil_whole(start / cells), ceil_whole(batch.start / cells)) if cells else (start, batch.start)
+    name = "trays" if cells else snapshot_of(batch)["start_unit"]
+    ctx.doubt("sown", "trays", far and f"{what:,} {name} is {far} what the plan says, {of:,}. Is it so?")
+    if grams and batch.seed_g and batch.start:
+        expected = batch.seed_g * start / batch.start
+        far = how_far(grams, expected)
+        ctx.doubt(
+            "grams", "grams", far and f"{grams:g} g is {far} what so many seeds weigh, {expected:.3g} g. Is it so?"
+        )
 
 
 def _fed_by(saved: Saved) -> list[int]:
@@ -397,6 +413,7 @@ def count_emergence(
     counted_rate(trays=trays, of_trays=batch.trays)
     if batch.trays is not None and len(trays) > batch.trays:
         raise refuse("trays", "too_many", f"The batch has {batch.trays} trays; {len(trays)} were counted.")
+    _doubt_count(ctx, saved, counted, trays)
     sampled, found = sum(t.sampled for t in trays), sum(t.found for t in trays)
     old = ctx.get(Count, replaces) if replaces else None
     if old is not None and (old.subject, old.stage, old.kind) != (batch.uuid, counted.key, "emergence"):
@@ -417,6 +434,22 @@ def count_emergence(
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])
     return count
+
+
+def _doubt_count(ctx: Ctx, saved: Saved, row: BatchStage, trays: Sequence[TrayCount]) -> None:
+    """More cells than a tray has, or far fewer seedlings than were to be expected, are asked about."""
+    cells = _cells(saved.batch)
+    most = max(tray.sampled for tray in trays)
+    over = f"{most:,} cells in one tray? A tray of this batch has {cells:,}." if cells and most > cells else None
+    ctx.doubt("cells", "trays", over)
+    share = sum(t.found for t in trays) / sum(t.sampled for t in trays)
+    expected = rate_of(row).spread.mean
+    far = how_far(share, expected) if share else "nothing of"
+    ctx.doubt(
+        "emerged",
+        "trays",
+        far and f"{share:.0%} came up: {far} the {expected:.0%} expected. Is it so?".replace("%", " %"),
+    )
 
 
 def _take_newest_count(ctx: Ctx, saved: Saved, row: BatchStage) -> None:
@@ -450,6 +483,8 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
     left = batch.start - losses(ctx, [batch]).get(batch.pk, 0)
     if not 0 < lost <= left:
         raise refuse("lost", "out_of_range", f"{lost:,} lost cannot be; {left:,} are left of {batch.start:,} started.")
+    most = f"{lost:,} lost of {left:,}, more than half of the batch. Is it so?" if lost * 2 > left else None
+    ctx.doubt("lost", "lost", most)
     count, _ = record_count(
         ctx, subject_kind="batch", subject=batch.uuid, stage=saved.now.key, kind="loss", sampled=left, found=lost, parts=[],
         cause=cause.strip()[:80], on=on, client_uuid=client_uuid,
@@ -483,6 +518,9 @@ def graded(
     main = _yielding(saved, row)
     rejected, others = sum(int(entry["count"]) for entry in out), sum(number for _, number in seconds)
     _check_grading(ctx, saved, good, others, rejected)
+    expected = float(batch.expected or 0) / float(saved.method.unit.value.factor)
+    far = how_far(good, expected) if good else None
+    ctx.doubt("good", "good", far and f"{good:,} good ones is {far} what was forecast, {expected:,.0f}. Is it so?")
     begun = _begin(saved, _way_to(saved, main.key), on)
     lot = _to_stock(ctx, saved, main, Quantity.of(good, unit(main.unit)), "graded", on, client_uuid)
     for key, number in seconds:

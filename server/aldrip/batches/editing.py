@@ -319,8 +319,8 @@ def _main_figures(saved: Saved, plan: Plan, ground: Ground) -> list[Figure]:
 def _in_time_figure(saved: Saved, plan: Plan, ground: Ground) -> list[Figure]:
     """The chance to be ready by the last day promised, where the method says how sure its days are."""
     last_day = last_day_of(saved, ground.working)
-    before = ready_in_time(saved, dates_of(saved), last_day)
-    after = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day)
+    before = ready_in_time(saved, dates_of(saved), last_day, ground.today)
+    after = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day, ground.today)
     if before is None or after is None or before.chance is None or after.chance is None:
         return []
     return [Figure("In time", before.chance, after.chance, kind="share", worse=after.chance < before.chance - 0.005)]

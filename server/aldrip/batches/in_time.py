@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from datetime import date, timedelta
 
-from aldrip.batches.forecasting import LIVE
+from aldrip.batches.forecasting import LIVE, overdue_days
 from aldrip.batches.saved import Saved
 from aldrip.orders.models import OrderLine
 from aldrip_core.in_time import InTime, gives_ahead, in_time
@@ -21,12 +21,23 @@ def last_day_of(saved: Saved, working: WorkingCalendar) -> date | None:
     return min((end if (day := working.on_or_before(end)) < start else day for start, end in ends), default=None)
 
 
-def ready_in_time(saved: Saved, dates: Mapping[str, StageDates], last_day: date | None) -> InTime | None:
-    """How sure the days of a batch are; None where no stage ahead may last longer or shorter, or all of it is over."""
+def ready_in_time(saved: Saved, dates: Mapping[str, StageDates], last_day: date | None, today: date) -> InTime | None:
+    """How sure the days of a batch are; None where no stage ahead may last longer or shorter, or all of it is over.
+
+    What has not been done in its time is reckoned from today.
+    """
     if saved.batch.state not in LIVE:
         return None
     ended = frozenset(key for key, stage in saved.stages.items() if stage.actual_end is not None)
     return in_time(
-        ready=dates[saved.method.last.key].end, last_day=last_day, gives=gives_ahead(saved.method, dates, ended),
+        ready=dates[saved.method.last.key].end + overdue(saved, dates, today), last_day=last_day, gives=gives_ahead(saved.method, dates, ended),
         chance_wanted=saved.batch.chance_wanted,
     )  # fmt: skip
+
+
+def overdue(saved: Saved, dates: Mapping[str, StageDates], today: date) -> timedelta:
+    """By how much the next step of a plan with these days is overdue; a change that moves it takes that away."""
+    following = saved.next
+    if following is None or not overdue_days(saved, today):
+        return timedelta(0)
+    return max(timedelta(0), today - dates[following.key].start)

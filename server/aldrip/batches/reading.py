@@ -8,7 +8,7 @@ from aldrip.accounts.api import audit_row
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.schemas import steps
-from aldrip.batches.forecasting import Group, losses, standing
+from aldrip.batches.forecasting import Group, losses, overdue_days, ready_on, standing
 from aldrip.batches.ground import Ground
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
@@ -19,7 +19,7 @@ from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
 from aldrip_core.batch_plan import Plan, plan_batch, space_of, tgw_of
 from aldrip_core.forecast import forecast
-from aldrip_core.problems import words
+from aldrip_core.problems import Problem, words
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import bands
@@ -43,19 +43,28 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     given = list(Yield.objects.filter(stage__batch=batch).select_related("lot", "stage").order_by("id"))
     following = saved.next
     last_day = last_day_of(saved, ground.working)
-    ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day)
+    ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day, ctx.today)
     return {
         **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, lost), "stages": _timeline(saved),
         "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(plan, ground),
-        "problems": [words(problem) for problem in plan.problems],
+        "problems": [words(problem) for problem in (*overdue_problems(saved, ctx.today), *plan.problems)],
         "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})}, "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
         "history": [audit_row(ctx, e) for e in _history(ctx, batch)], "lost": lost,
         "yield_lot": given[0].lot.code if given else None, "yield_quantity": _given(given[0]) if given else None,
-        "in_time": {"give_days": ready.give_days, "last_day": last_day, "chance": ready.chance, "days_wanted": ready.days_wanted} if ready else None,
+        "in_time": {"ready_on": ready_on(saved, ctx.today), "give_days": ready.give_days, "last_day": last_day, "chance": ready.chance, "days_wanted": ready.days_wanted} if ready else None,
         "yields": [{"lot_id": y.lot_id, "lot": y.lot.code, "form": y.lot.form, "stage": y.stage.name, "quantity": _given(y),
                     "unit": y.lot.unit} for y in given],
         "inputs": _inputs(saved), "next_stage": following.key if following else None,
     }  # fmt: skip
+
+
+def overdue_problems(saved: Saved, today: date) -> list[Problem]:
+    """What has not been done in its time, and what that makes of the day on which the batch is ready."""
+    days, following = overdue_days(saved, today), saved.next
+    if not days or following is None:
+        return []
+    data = {"stage": following.name, "due": following.planned.lower.isoformat(), "days": days}
+    return [Problem("overdue", {**data, "ready_on": ready_on(saved, today).isoformat()})]
 
 
 def _given(one: Yield) -> float:

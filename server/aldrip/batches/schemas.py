@@ -205,6 +205,7 @@ class InputOut(Schema):
 
 
 class InTimeOut(Schema):
+    ready_on: date
     give_days: float
     last_day: date | None
     chance: float | None

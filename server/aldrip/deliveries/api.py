@@ -126,7 +126,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
                 ],
                 "batches": [
                     {"batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low,
-                     "high": b.high, "left": b.start, "ready_on": ready_on(saved_of(b, list(b.stages.all()))),
+                     "high": b.high, "left": b.start, "ready_on": ready_on(saved_of(b, list(b.stages.all())), ctx.today),
                      "causes": services.grade_causes(line.standard)}
                     for b in to_grade[line.pk]
                 ],

@@ -10,12 +10,30 @@ from aldrip.lots.moving import move, shown_of
 from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import class_scheme
+from aldrip_core.plausible import how_far
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 #: What is bought in: seed, and what a batch may be begun with instead.
 BOUGHT_AS: dict[str, Unit] = {
     "seed": Unit.GRAM, "plant": Unit.PLANT, "cutting": Unit.CUTTING, "tuber": Unit.TUBER, "division": Unit.DIVISION,
 }  # fmt: skip
+
+
+LOW_GERMINATION = 0.2  # under which a lot is hardly ever sold, and a slip of the comma is likely
+
+
+def _doubt_values(ctx: Ctx, crop: Crop, form: str, germination: float | None, tgw_g: float | None) -> None:
+    """A germination or a weight that seed of this crop hardly has is asked about."""
+    if germination is not None and form == "seed" and germination < LOW_GERMINATION:
+        told = f"{germination * 100:g} % germination is hardly ever sold. Is it so?"
+        ctx.doubt("germination", "germination_percent", told)
+    if tgw_g is not None and crop.tgw_g:
+        far = how_far(tgw_g, crop.tgw_g)
+        ctx.doubt(
+            "tgw",
+            "tgw_g",
+            far and f"{tgw_g:g} g a thousand is {far} what {crop.name.lower()} weighs, {crop.tgw_g:g} g. Is it so?",
+        )
 
 
 @act
@@ -39,6 +57,7 @@ def receive(
         raise refuse(
             "tested_on", "in_the_future", f"A test of {tested_on} is still to come. Enter the day on the label."
         )
+    _doubt_values(ctx, crop, form, germination, tgw_g)
     if packets and packet_size is not None:
         quantity = Quantity(packet_size.base * packets, packet_size.unit)
     if quantity is None or quantity.base <= 0:

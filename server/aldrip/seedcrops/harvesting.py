@@ -24,6 +24,7 @@ from aldrip.seedcrops.inspecting import field_standard, wanting
 from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
+from aldrip_core.plausible import how_far
 from aldrip_core.stages import Trait
 from aldrip_core.units import Quantity, Unit
 
@@ -84,6 +85,13 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
             "equipment_clean", "not_clean", "Clean the combine and trailers down first, and record that they are."
         )
     processing.check_load(load)
+    expected_kg = float(batch.expected or 0) / 1000
+    over = how_far(load.net_kg, expected_kg) if load.net_kg > expected_kg else None
+    ctx.doubt(
+        "load",
+        "gross",
+        over and f"{load.net_kg:,.0f} kg is {over} what the whole block is to give, {expected_kg:,.0f} kg. Is it so?",
+    )
     limit = batch.method_snapshot["layout"].get("intake", {}).get("moisture_max")
     lot = None
     if not load.refused:

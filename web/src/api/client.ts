@@ -43,8 +43,48 @@ const withToken: Middleware = {
   },
 };
 
+/** Asks whoever typed it whether a far-off value is so; set by the frame. */
+export type AskDoubt = (question: string) => Promise<boolean>;
+let askDoubt: AskDoubt = () => Promise.resolve(false);
+
+export function onDoubt(ask: AskDoubt) {
+  askDoubt = ask;
+}
+
+const sent = new Map<string, Request>();
+
+/** A value that can be and is far from what was to be expected is asked about, and sent again with the answer. */
+const withDoubt: Middleware = {
+  onRequest({ id, request }) {
+    if (request.method !== "GET") sent.set(id, request.clone());
+  },
+  async onResponse({ id, response }) {
+    const first = sent.get(id);
+    sent.delete(id);
+    let answer = response;
+    const again = first;
+    const sure: string[] = [];
+    while (again && answer.status === 422) {
+      const problem = (await answer
+        .clone()
+        .json()
+        .catch(() => null)) as { code?: string; title?: string; ask?: string } | null;
+      if (problem?.code !== "doubtful" || !problem.ask || sure.includes(problem.ask)) return answer;
+      if (!(await askDoubt(problem.title ?? ""))) return answer;
+      sure.push(problem.ask);
+      const next = again.clone();
+      next.headers.set("X-Sure", sure.join(","));
+      answer = await fetch(next);
+    }
+    return answer;
+  },
+  onError({ id }) {
+    sent.delete(id);
+  },
+};
+
 export const api = createClient<paths>({ baseUrl: "/" });
-api.use(withToken);
+api.use(withToken, withDoubt);
 
 interface Answer<T> {
   data?: T;

@@ -1171,6 +1171,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/new-day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Day
+         * @description Reckon what is overdue from today; whoever opens Aldrip first on a day does it for all.
+         */
+        post: operations["aldrip_batches_api_begin_day"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/plan-lines": {
         parameters: {
             query?: never;
@@ -2437,6 +2457,11 @@ export interface components {
             may: string[];
             /** Today */
             today?: string | null;
+            /**
+             * New Day
+             * @default false
+             */
+            new_day: boolean;
             organisation?: components["schemas"]["OrganisationOut"] | null;
         };
         /** SignInIn */
@@ -4794,6 +4819,11 @@ export interface components {
         };
         /** InTimeOut */
         InTimeOut: {
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
             /** Give Days */
             give_days: number;
             /** Last Day */
@@ -9331,6 +9361,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_begin_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

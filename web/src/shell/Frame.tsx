@@ -4,6 +4,7 @@ import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
 import { queryClient, seasonQuery, sessionQuery } from "../api/queries";
 import { DayField } from "../ui/DayField";
+import { Doubt } from "../ui/Doubt";
 import { addDays, longDay } from "../ui/dates";
 import { Field, Pennant, Sheet } from "../ui/parts";
 import { TakeBack, Undo } from "../ui/TakeBack";
@@ -192,9 +193,22 @@ function KeyButton({ mark, words, onClick }: { mark: string; words: string; onCl
   );
 }
 
+/** The first who opens Aldrip on a day lets what is overdue be reckoned from it. */
+function useNewDay(session: Schemas["SessionOut"]) {
+  const { new_day: fresh, today } = session;
+  useEffect(() => {
+    if (fresh && today)
+      void take(api.POST("/api/new-day")).then(
+        () => queryClient.invalidateQueries(),
+        () => undefined,
+      );
+  }, [fresh, today]);
+}
+
 function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Schemas["SeasonLineOut"] | undefined }) {
   const [clock, setClock] = useState(false);
   const organisation = session.organisation;
+  useNewDay(session);
   const signOut = useMutation({
     mutationFn: () => take(api.DELETE("/api/session")),
     onSuccess: () => {
@@ -234,6 +248,7 @@ function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Sche
       <button type="button" className="btn-link" onClick={() => signOut.mutate()}>
         Sign out
       </button>
+      <Doubt />
       <Clock open={clock} onClose={() => setClock(false)} today={session.today ?? ""} />
     </header>
   );

@@ -149,7 +149,7 @@ function Ready({ batch }: { batch: Batch }) {
     show({ title: "ready in time", value: chance(sure.chance), steps: batch.workings.in_time ?? [] }, true);
   return (
     <p>
-      Ready {shortDay(batch.ready_on)}, give or take {few(Math.round(sure.give_days), "day")}
+      Ready {shortDay(sure.ready_on)}, give or take {few(Math.round(sure.give_days), "day")}
       {sure.chance !== null && sure.last_day ? (
         <>
           ; in time for {shortDay(sure.last_day)} with a chance of{" "}

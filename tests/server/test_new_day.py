@@ -1,0 +1,59 @@
+"""What was not done in its time is reckoned from today: nobody is told that it will be in time because it was planned so."""
+
+from datetime import timedelta
+
+from aldrip.accounts.models import AuditEvent, Change
+from aldrip.batches.models import Batch
+from tests.server.house import HouseCase, advance, seed_lot
+
+
+class NewDay(HouseCase):
+    def setUp(self) -> None:
+        super().setUp()
+        seed_lot(self.ctx, "endive", grams=90)
+        self.line, self.batch = self.planned(crop="Endive", cultivar="Frill", quantity="5200", due="2027-W36")
+        self.sow_on = self.batch.stages.earliest("order").planned.lower
+
+    def chance(self) -> float:
+        self.line.refresh_from_db()
+        return self.line.chance or 0.0
+
+    def ready_in(self, days: int) -> int:
+        """Days by which the promise is missed, this many days after it should have been sown."""
+        advance(self.ctx, self.sow_on + timedelta(days=days))
+        self.post("/new-day")
+        self.line.refresh_from_db()
+        late = [one for one in self.line.problems if one["code"] == "late"]
+        return late[0]["days"] if late else 0
+
+    def test_a_batch_that_is_not_sown_is_late_by_as_many_days_as_it_waits(self) -> None:
+        self.assertGreater(self.chance(), 0.9)
+        self.assertEqual(self.ready_in(0), 0)
+        self.assertGreater(self.chance(), 0.9)
+        spare = (self.line.due.upper - self.batch.stages.latest("order").planned.upper).days
+        self.assertEqual(self.ready_in(spare - 1), 0, "within the window it is still in time")
+        self.assertGreater(self.chance(), 0.9)
+        self.assertEqual(self.ready_in(spare + 3), 4)
+        self.assertEqual(self.chance(), 0.0)
+        told = self.get(f"/batches/{self.batch.pk}")
+        self.assertTrue(told["problems"][0].startswith("“Cells sown” was due on"), told["problems"])
+        self.assertIn(f"{spare + 3} days behind", told["problems"][0])
+        self.assertLess(told["in_time"]["chance"], 0.1)
+
+    def test_sown_late_and_not_moved_on_it_goes_on_counting(self) -> None:
+        self.post(f"/batches/{self.batch.pk}/sown", {"on": str(self.ctx.today)})
+        following = next(one for one in self.batch.stages.order_by("order") if one.actual_start is None)
+        advance(self.ctx, following.planned.lower + timedelta(days=2))
+        self.post("/new-day")
+        told = self.get(f"/batches/{self.batch.pk}")
+        self.assertIn(f"“{following.name}” was due on", told["problems"][0])
+        self.post(f"/batches/{self.batch.pk}/moved", {"stage": following.key, "on": str(self.ctx.today)})
+        self.assertFalse([one for one in self.get(f"/batches/{self.batch.pk}")["problems"] if "was due on" in one])
+
+    def test_it_is_done_once_a_day_and_is_nobodys_act(self) -> None:
+        acts, changes = AuditEvent.objects.count(), Change.objects.count()
+        self.ready_in(9)
+        self.assertFalse(self.get("/session")["new_day"])
+        self.assertEqual(self.post("/new-day")["message"], "0 batches reckoned from today.")
+        self.assertEqual((AuditEvent.objects.count(), Change.objects.count()), (acts, changes))
+        self.assertEqual(Batch.objects.get().state, "planned")
