@@ -58,7 +58,8 @@ class Request:
 
     `lots`: what it is started from, each with its share of the weight. `happened`: stages that have begun; they keep
     their days and places, and `start` is then what was really started. `moves_today`: a running stage is carried to
-    the places in `places` today.
+    the places in `places` today. `leaves`: the first and the last day on which something of it is handed over; until
+    then it holds its place, however early it is ready.
     """
 
     crop: CropSpec
@@ -79,6 +80,7 @@ class Request:
     happened: Mapping[str, Happened] = field(default_factory=dict)
     moves_today: str | None = None
     use_records: bool = True
+    leaves: tuple[date, date] | None = None
 
     @property
     def lot(self) -> LotSpec | None:
@@ -351,6 +353,8 @@ def _standing(
 ) -> tuple[tuple[Standing, ...], Key | None]:
     """What of a stage stands where: as it was where that has happened, else as asked, else where there is most room."""
     own = request.happened.get(stage.key)
+    if request.leaves is not None and stage.key == request.method.last.key:
+        span = StageDates(span.start, max(span.end, request.leaves[1]))
     if own is not None:
         return _as_it_was(request, ground, stage, own, span, amount)
     return _fresh_standing(request, ground, stage, span, amount, settled.get(stage.place_kind))

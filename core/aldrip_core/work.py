@@ -42,8 +42,11 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
             quantity, unit = _quantity(stage, task)
             # Words are a person's own: a brace in them is a brace.
             title = task.words.replace("{crop}", crop)
+            day = _day(stage, task, working)
+            if plan.request.leaves is not None and stage.spec.key == plan.request.method.last.key and task.at == "end":
+                day = max(day, working.on_or_after(plan.request.leaves[0]))  # loaded on the day of delivery, not before
             yield PlannedTask(
-                stage.spec.key, task.key, task.kind, task.at, title, stage.place, _day(stage, task, working), task.part, quantity, unit,
+                stage.spec.key, task.key, task.kind, task.at, title, stage.place, day, task.part, quantity, unit,
                 _minutes(task, quantity or 0), _caution(task), task.uses.slug if task.uses else "", _used(stage, task),
             )  # fmt: skip
 

@@ -115,7 +115,7 @@ class Arrows(TestCase):
         # What hangs on a row of its own kind is scoped through it.
         through = {
             "user", "organisation", "methodstage", "batchstage", "batchinput", "allocation", "occupancy", "yield", "deliveryitem",
-            "lotparent", "blockparent",
+            "lotparent", "blockparent", "change",
         }  # fmt: skip
         for model in apps.get_models():
             if model._meta.app_label in ORDER and model._meta.model_name not in through:

@@ -1,10 +1,37 @@
 """What was not done in its time is reckoned from today: nobody is told that it will be in time because it was planned so."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 from aldrip.accounts.models import AuditEvent, Change
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Batch, Occupancy
+from aldrip.diary.models import Task
 from tests.server.house import HouseCase, advance, seed_lot
+
+
+class Held(HouseCase):
+    """Plants are loaded on the day of delivery, and hold their place until they leave."""
+
+    def left(self, batch: Batch) -> tuple[date, date]:
+        last = batch.stages.latest("order")
+        stands = max(one.during.upper for one in Occupancy.objects.filter(stage=last))
+        return Task.objects.get(subject=batch.uuid, kind="deliver").due_from, stands
+
+    def test_ready_before_the_window_they_wait_for_it(self) -> None:
+        seed_lot(self.ctx, "endive", grams=90)
+        _, batch = self.planned(crop="Endive", cultivar="Frill", quantity="4100", due="2027-W39")
+        monday = date(2027, 9, 27)
+        self.assertLess(batch.stages.latest("order").planned.upper, monday)
+        self.assertEqual(self.left(batch), (monday, monday))
+
+    def test_a_kept_edit_and_what_happens_keep_it_so(self) -> None:
+        seed_lot(self.ctx, "endive", grams=90)
+        _, batch = self.planned(crop="Endive", cultivar="Frill", quantity="4100", due="2027-09-29")
+        wednesday = date(2027, 9, 29)
+        change = {"needed": 4300}
+        self.post(f"/batches/{batch.pk}/keep", {"version": batch.version, "change": change})
+        self.assertEqual(self.left(batch), (wednesday, wednesday))
+        self.post(f"/batches/{batch.pk}/sown", {"on": str(self.ctx.today)})
+        self.assertEqual(self.left(batch), (wednesday, wednesday))
 
 
 class NewDay(HouseCase):

@@ -217,7 +217,7 @@ class Decisions(HouseCase):
         self.assertEqual(self.rooms(), {})
         line = self.get("/season-line")
         self.assertEqual(line["flags"], [])
-        self.assertIsNone(line["last"])
+        self.assertEqual(line["last"]["sentence"], "Added Store.")
         self.assertEqual({room["waiting"] for room in line["rooms"]}, {0})
 
     def test_each_room_counts_what_waits_in_it(self) -> None:

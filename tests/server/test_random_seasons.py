@@ -26,7 +26,7 @@ from aldrip.methods.resolver import Library, plain_values
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import SeedBlock
-from tests.server.house import TODAY, advance, make_house, order_row, seed_lot
+from tests.server.house import SURE, TODAY, advance, make_house, order_row, seed_lot
 from tests.server.seasons import Facts, broken, facts_of, wrong
 from tests.server.seed_house import SPRING, make_seed_house, parent_seed
 from tests.server.test_taken_back import differences, rows_now
@@ -93,7 +93,9 @@ class Season(RuleBasedStateMachine):
         self, path: str, body: dict[str, Any], method: str = "post", client: Client | None = None
     ) -> tuple[int, Any]:
         """A call; whatever is asked, the answer is a result or a refusal in words."""
-        answer = getattr(client or self.client, method)(f"/api{path}", body, content_type="application/json")
+        answer = getattr(client or self.client, method)(
+            f"/api{path}", body, content_type="application/json", headers=SURE
+        )
         assert answer.status_code < 500, (path, body, answer.content[:400])
         told = answer.json()
         if answer.status_code >= 400:

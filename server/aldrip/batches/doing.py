@@ -161,9 +161,10 @@ def sown(
     start = batch.start if start is None else start
     if start <= 0:
         raise refuse("trays", "missing", "How many trays were sown? At least one.")
-    _doubt_sowing(ctx, batch, start, cells, grams)
+    planned = (batch.start, batch.seed_g)
     taken = list(lots) or ([Taken(lot_id, Quantity.of(grams, Unit.GRAM) if grams else None)] if lot_id else [])
     _take_inputs(ctx, saved, on=on, start=start, taken=taken, grams=grams)
+    _doubt_sowing(ctx, batch, start, cells, grams, planned)
     batch.trays = ceil_whole(start / cells) if cells else None
     if note:
         batch.note = note[:300]
@@ -179,14 +180,17 @@ def sown(
     return batch
 
 
-def _doubt_sowing(ctx: Ctx, batch: Batch, start: int, cells: int | None, grams: float | None) -> None:
-    """Far more or less than the plan says, or seed of another weight than it has, is asked about."""
-    far = how_far(start, batch.start)
-    what, of = (ceil_whole(start / cells), ceil_whole(batch.start / cells)) if cells else (start, batch.start)
+def _doubt_sowing(
+    ctx: Ctx, batch: Batch, start: int, cells: int | None, grams: float | None, planned: tuple[int, float | None]
+) -> None:
+    """Far more or less than was planned, or seed of another weight than it has, is asked about."""
+    of_start, of_grams = planned
+    far = how_far(start, of_start)
+    what, of = (ceil_whole(start / cells), ceil_whole(of_start / cells)) if cells else (start, of_start)
     name = "trays" if cells else snapshot_of(batch)["start_unit"]
     ctx.doubt("sown", "trays", far and f"{what:,} {name} is {far} what the plan says, {of:,}. Is it so?")
-    if grams and batch.seed_g and batch.start:
-        expected = batch.seed_g * start / batch.start
+    if grams and of_grams and of_start:
+        expected = of_grams * start / of_start
         far = how_far(grams, expected)
         ctx.doubt(
             "grams", "grams", far and f"{grams:g} g is {far} what so many seeds weigh, {expected:.3g} g. Is it so?"
@@ -518,9 +522,14 @@ def graded(
     main = _yielding(saved, row)
     rejected, others = sum(int(entry["count"]) for entry in out), sum(number for _, number in seconds)
     _check_grading(ctx, saved, good, others, rejected)
+    # Less may be one part of it; more than was forecast is plants that nobody saw.
     expected = float(batch.expected or 0) / float(saved.method.unit.value.factor)
-    far = how_far(good, expected) if good else None
-    ctx.doubt("good", "good", far and f"{good:,} good ones is {far} what was forecast, {expected:,.0f}. Is it so?")
+    over = (
+        f"{good:,} good ones is more than was forecast, {expected:,.0f}. Is it so?"
+        if good > expected * MUCH_MORE
+        else None
+    )
+    ctx.doubt("good", "good", over if expected else None)
     begun = _begin(saved, _way_to(saved, main.key), on)
     lot = _to_stock(ctx, saved, main, Quantity.of(good, unit(main.unit)), "graded", on, client_uuid)
     for key, number in seconds:
@@ -542,6 +551,9 @@ def graded(
     ctx.record("batch.graded", f"Graded {batch.code}: {good:,} good, {rejected:,} out.", batch)
     refresh(ctx, batches=[batch.pk])
     return lot
+
+
+MUCH_MORE = 1.25
 
 
 def _yielding(saved: Saved, row: BatchStage) -> BatchStage:

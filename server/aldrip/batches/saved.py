@@ -208,8 +208,15 @@ def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None
         lots=_lots_of(saved), dates=dates_of(saved),
         start=batch.start if batch.start_typed or begun else None, rates=typed, kept_rates=kept,
         places={key: stands for key, stage in saved.stages.items() if (stands := _stands(stage, standing.get(key, ())))},
-        happened=happened_of(saved, standing),
+        happened=happened_of(saved, standing), leaves=leaves_of(saved),
     )  # fmt: skip
+
+
+def leaves_of(saved: Saved) -> tuple[date, date] | None:
+    """The first and the last day on which something of a batch is still to be handed over; None where nothing is promised."""
+    days = saved.batch.allocations.filter(order_line__state="open").values_list("order_line__due", flat=True)
+    starts = [due.lower for due in days]
+    return (min(starts), max(starts)) if starts else None
 
 
 def _stands(stage: BatchStage, standing: Sequence[Standing]) -> tuple[Stand, ...]:

@@ -57,6 +57,7 @@ class Asked:
     due_last: date
     line: Line | None = None
     container: Container | None = None  # to be delivered in, where another than the method's is asked
+    leaves: tuple[date, date] | None = None  # the first and the last day on which it is handed over
 
 
 def _snapshot_for(ground: Ground, asked: Asked) -> dict[str, Any]:
@@ -84,7 +85,7 @@ def request_for(ground: Ground, asked: Asked) -> Request:
     return Request(
         crop=crop_spec(crop_values(asked.crop)), method=spec, needs=asked.needs, chance=ground.chance, line=line,
         container=first_container(snapshot), lots=((lot, 1.0),) if lot else (),
-        anchor=Anchor(ready=ground.ready_day(asked.due_from, asked.due_last)),
+        anchor=Anchor(ready=ground.ready_day(asked.due_from, asked.due_last)), leaves=asked.leaves,
     )  # fmt: skip
 
 
@@ -116,8 +117,9 @@ def asked_for(ground: Ground, line: OrderLine) -> Asked:
     method = method_for(ground, line.crop, line.form)
     needs = {line.form: needed_by(line, ground.method(method.pk))}
     return Asked(
-        line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line, line.container
-    )
+        line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line, line.container,
+        (line.due.lower, line.due.lower),
+    )  # fmt: skip
 
 
 def needed_by(line: OrderLine, method: MethodSpec) -> float:
@@ -216,7 +218,7 @@ def can_we_take_it(
     method = method_for(ground, crop, form)
     promise = OrderLine(crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words)
     needs = {form: needed_by(promise, ground.method(method.pk))}
-    request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line))
+    request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from)))
     return answer(ground, request, due_from=due_from, due_last=due_last, spare=_spare_plants(ctx, crop, form, due_last))
 
 
@@ -271,7 +273,9 @@ def new_batch(ctx: Ctx, asked: NewBatch) -> int:
         raise refuse("needed", "missing", "How many are needed?")
     containers = {one.container for one in lines}
     container = containers.pop() if len(containers) == 1 else None
-    wanted = Asked(crop, method, needs, asked.ready_on, asked.ready_on, line, container)
+    days = [one.due.lower for one in lines]
+    leaves = (min(days), max(days)) if days else None
+    wanted = Asked(crop, method, needs, asked.ready_on, asked.ready_on, line, container, leaves)
     request = request_for(ground, wanted)
     if asked.lot_ids:
         lots = [ground.lots[pk] for pk in asked.lot_ids if pk in ground.lots and ground.lots[pk].crop == crop.slug]

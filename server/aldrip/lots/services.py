@@ -57,7 +57,6 @@ def receive(
         raise refuse(
             "tested_on", "in_the_future", f"A test of {tested_on} is still to come. Enter the day on the label."
         )
-    _doubt_values(ctx, crop, form, germination, tgw_g)
     if packets and packet_size is not None:
         quantity = Quantity(packet_size.base * packets, packet_size.unit)
     if quantity is None or quantity.base <= 0:
@@ -75,6 +74,7 @@ def receive(
         record_test(ctx, lot.pk, kind="germination", value=germination, tested_on=tested_on or on)
     if tgw_g is not None:
         record_test(ctx, lot.pk, kind="tgw", value=tgw_g, tested_on=tested_on or on)
+    _doubt_values(ctx, crop, form, germination, tgw_g)
     lot.refresh_from_db()
     ctx.record(
         "lot.receive", f"Received lot {lot.code}: {Quantity(quantity.base, of).words()} of {crop.name.lower()}.", lot
