@@ -343,7 +343,7 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     first_said: dict[str, Decision] = {}
     for decision in waiting:
         first_said.setdefault(decision.room, decision)
-    kept = ctx.rows(AuditEvent).exclude(act=None).order_by("-id").first()
+    kept = ctx.rows(AuditEvent).exclude(action__startswith="demo.").order_by("-id").first()
     return {
         "today": ctx.today, "start": start, "end": end, "fullness": [round(float(x), 4) for x in fullest],
         "ticks": [{"day": day, "count": count} for day, count in sorted(due.items()) if start <= day < end],
