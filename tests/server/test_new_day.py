@@ -5,7 +5,7 @@ from datetime import date, timedelta
 from aldrip.accounts.models import AuditEvent, Change
 from aldrip.batches.models import Batch, Occupancy
 from aldrip.diary.models import Task
-from tests.server.house import HouseCase, advance, seed_lot
+from tests.server.house import HouseCase, advance, seed_lot, uid
 
 
 class Held(HouseCase):
@@ -32,6 +32,51 @@ class Held(HouseCase):
         self.assertEqual(self.left(batch), (wednesday, wednesday))
         self.post(f"/batches/{batch.pk}/sown", {"on": str(self.ctx.today)})
         self.assertEqual(self.left(batch), (wednesday, wednesday))
+
+
+class Counted(HouseCase):
+    """What a count saw is what is there; what was graded is known."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        seed_lot(self.ctx, "endive", grams=90)
+        _, self.batch = self.planned(crop="Endive", cultivar="Frill", quantity="6300", due="2027-W36")
+        self.post(f"/batches/{self.batch.pk}/sown", {"on": str(self.ctx.today)})
+        self.day = self.ctx.today
+
+    def lose(self, many: int, days: int) -> None:
+        advance(self.ctx, self.day + timedelta(days=days))
+        body = {"lost": many, "cause": "slugs", "on": str(self.ctx.today), "client_uuid": uid()}
+        self.post(f"/batches/{self.batch.pk}/losses", body)
+
+    def count(self, found: int, days: int) -> None:
+        advance(self.ctx, self.day + timedelta(days=days))
+        body = {"trays": [{"sampled": 200, "found": found}], "on": str(self.ctx.today), "client_uuid": uid()}
+        self.post(f"/batches/{self.batch.pk}/counts", body)
+
+    def expected(self) -> float:
+        self.batch.refresh_from_db()
+        return self.batch.expected
+
+    def test_a_loss_before_the_count_is_in_the_count_and_one_after_it_is_not(self) -> None:
+        self.count(140, 8)
+        counted = self.expected()
+        self.lose(1300, 9)
+        self.assertLess(self.expected(), counted - 1000)
+        self.count(140, 10)
+        self.assertAlmostEqual(self.expected(), counted, delta=2)
+        self.lose(700, 11)
+        left = counted - self.expected()
+        self.assertTrue(500 < left <= 700, left)
+
+    def test_graded_is_what_the_ladder_says_now(self) -> None:
+        self.count(150, 8)
+        advance(self.ctx, self.day + timedelta(days=30))
+        body = {"good": 5210, "out": [], "on": str(self.ctx.today), "client_uuid": uid()}
+        self.post(f"/batches/{self.batch.pk}/graded", body)
+        rungs = {one["stage"]: one for one in self.get(f"/batches/{self.batch.pk}")["rungs"] if one["kind"] == "stage"}
+        shown = rungs.get("dispatch") or rungs["grade"]
+        self.assertEqual(shown["band"], {"middle": 5210.0, "low": 5210.0, "high": 5210.0})
 
 
 class NewDay(HouseCase):

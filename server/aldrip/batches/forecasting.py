@@ -7,7 +7,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import OuterRef, Q, QuerySet, Subquery, Sum
+from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
@@ -78,16 +78,23 @@ def standing(saved: Saved, lost: int, in_stock: Mapping[str, float] | None) -> S
     return Standing(saved.method, rates, saved.batch.start, counted, lost, in_stock)
 
 
-def losses(ctx: Ctx, batches: Iterable[Batch]) -> dict[int, int]:
-    """Plants counted as lost, by batch; a replaced count no longer counts."""
+def losses(ctx: Ctx, batches: Iterable[Batch], *, since_count: bool = False) -> dict[int, int]:
+    """Plants counted as lost, by batch; a replaced count no longer counts.
+
+    since_count: only what was lost after the newest count of what came up. What was lost before it was not there to be
+    counted, so it is in the count already.
+    """
     ids = {batch.uuid: batch.pk for batch in batches}
-    rows = (
-        ctx.rows(Count)
-        .filter(subject__in=list(ids), kind="loss", replaced_by=None)
-        .values_list("subject")
-        .annotate(total=Sum("found"))
-    )
-    return {ids[subject]: total for subject, total in rows}
+    rows = ctx.rows(Count).filter(subject__in=list(ids), kind="loss", replaced_by=None)
+    if since_count:
+        seen = Count.objects.filter(subject=OuterRef("subject"), kind="emergence", replaced_by=None)
+        # Of one day what was entered later came later.
+        after = seen.filter(
+            Q(happened_at__gt=OuterRef("happened_at")) | Q(happened_at=OuterRef("happened_at"), pk__gt=OuterRef("pk"))
+        )
+        rows = rows.filter(~Exists(after))
+    totals = rows.values_list("subject").annotate(total=Sum("found"))
+    return {ids[subject]: total for subject, total in totals}
 
 
 def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:
@@ -210,7 +217,7 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
         saved |= {pk: saved_of(batch, stages[pk]) for pk, batch in more.items()}
     # Only what was begun can have given something to stock.
     begun = [pk for pk, one in saved.items() if one.batch.state != Batch.State.PLANNED]
-    lost = losses(ctx, [one.batch for one in saved.values()])
+    lost = losses(ctx, [one.batch for one in saved.values()], since_count=True)
     given = in_stock(begun) if begun else {}
     return {
         pk: Standings(

@@ -13,7 +13,7 @@ from aldrip.batches.ground import Ground
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
 from aldrip.batches.resowing import Offer, group_of, offer_for
-from aldrip.batches.saved import Saved, dates_of, load_batch, request_of
+from aldrip.batches.saved import Saved, dates_of, load_batch, rate_of, request_of
 from aldrip.diary.models import Count, Task
 from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
@@ -40,12 +40,13 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     except Refused:
         offer = None
     lost = losses(ctx, [batch]).get(batch.pk, 0)
+    since = losses(ctx, [batch], since_count=True).get(batch.pk, 0)
     given = list(Yield.objects.filter(stage__batch=batch).select_related("lot", "stage").order_by("id"))
     following = saved.next
     last_day = last_day_of(saved, ground.working)
     ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day, ctx.today)
     return {
-        **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, lost), "stages": _timeline(saved),
+        **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, since, given), "stages": _timeline(saved),
         "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(plan, ground),
         "problems": [words(problem) for problem in (*overdue_problems(saved, ctx.today), *plan.problems)],
         "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})}, "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
@@ -139,21 +140,30 @@ def _timeline(saved: Saved) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def _bands(saved: Saved, lost: int) -> dict[str, dict[str, float]]:
-    """What is forecast out of each stage from the last count on: middle and band."""
+def _bands(saved: Saved, lost: int, given: list[Yield]) -> dict[str, dict[str, float]]:
+    """What is forecast out of each stage from the last count on: middle and band. What went to stock is known.
+
+    `lost`: since the last count.
+    """
     if saved.batch.state == Batch.State.PLANNED:
         return {}
     found = {}
     for key, stock in bands(standing(saved, lost, None)).items():
         result = forecast(needed=0, stocks=(stock,))
         found[key] = {"middle": result.expected, "low": float(result.low), "high": float(result.high)}
+    kept: float | None = None
+    for stage in saved.method.spine:
+        own = [_given(y) for y in given if y.stage.key == stage.key]
+        kept = sum(own) if own else None if kept is None else kept * rate_of(saved.stages[stage.key]).kept * stage.share
+        if kept is not None:
+            found[stage.key] = {"middle": kept, "low": kept, "high": kept}
     return found
 
 
-def _rungs(saved: Saved, plan: Plan, lost: int) -> list[dict[str, Any]]:
+def _rungs(saved: Saved, plan: Plan, lost: int, given: list[Yield]) -> list[dict[str, Any]]:
     """Rungs from what is delivered down to what is started."""
     batch, method = saved.batch, saved.method
-    seen = _bands(saved, lost)
+    seen = _bands(saved, lost, given)
     editable = batch.state == Batch.State.PLANNED
     last = plan.stage(method.last.key)
     # A last stage that loses nothing is no rung of its own: what passes the grading is what is delivered.
