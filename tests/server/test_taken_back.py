@@ -130,6 +130,18 @@ class OneByOne(HouseCase):
         self.assertEqual([one["action"] for one in told][:3], ["batch.sown", "act.taken_back", "batch.sown"])
         self.assertEqual(told[2]["taken_back"], "taken back by ada")
 
+    def test_an_undo_that_is_taken_back_lets_the_edit_stand_again(self) -> None:
+        seed_lot(self.ctx)
+        _, batch = self.planned()
+        self.post(f"/batches/{batch.pk}/keep", {"version": batch.version, "change": {"needed": 9000}})
+        kept = AuditEvent.objects.get(action="batch.keep")
+        start = Batch.objects.get().start
+        self.post(f"/audit/{kept.pk}/undo")
+        self.assertNotEqual(Batch.objects.get().start, start)
+        self.back(AuditEvent.objects.get(action="batch.undo"))
+        kept.refresh_from_db()
+        self.assertEqual((Batch.objects.get().start, kept.undone_by), (start, None))
+
     def test_what_others_did_beside_it_stays_and_balances_are_weighed_anew(self) -> None:
         lot = seed_lot(self.ctx)
         _, one = self.planned()

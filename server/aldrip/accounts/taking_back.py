@@ -234,9 +234,8 @@ def take_back(ctx: Ctx, event_id: Ref, *, reason: str, known: Sequence[int]) -> 
     done.subject_kind, done.subject = first.subject_kind, first.subject
     done.save(update_fields=["subject_kind", "subject"])
     AuditEvent.objects.filter(pk__in=[one.pk for one in going]).update(undone_by=done)
-    # A taking back that is taken back itself lets what it took back stand again.
-    again = [one.pk for one in going if one.action == TAKEN_BACK]
-    AuditEvent.objects.filter(undone_by__in=again).update(undone_by=None)
+    # A taking back, or an undo, that is taken back itself lets what it took back stand again.
+    AuditEvent.objects.filter(undone_by__in=[one.pk for one in going]).update(undone_by=None)
     return done
 
 
