@@ -5,18 +5,14 @@ from datetime import date, timedelta
 
 from aldrip.batches.forecasting import LIVE, overdue_days
 from aldrip.batches.saved import Saved
-from aldrip.orders.models import OrderLine
 from aldrip_core.in_time import InTime, gives_ahead, in_time
 from aldrip_core.schedule import StageDates
 from aldrip_core.working_calendar import WorkingCalendar
 
-KEPT = (OrderLine.State.DELIVERED, OrderLine.State.CANCELLED)
-
 
 def last_day_of(saved: Saved, working: WorkingCalendar) -> date | None:
     """The last working day of the first promise that is still to be kept; None where there is none."""
-    dues = saved.batch.allocations.exclude(order_line__state__in=KEPT).values_list("order_line__due", flat=True)
-    ends = ((due.lower, due.upper - timedelta(days=1)) for due in dues)
+    ends = ((due.lower, due.upper - timedelta(days=1)) for due in saved.windows)
     # A window without a working day in it is kept as it was promised.
     return min((end if (day := working.on_or_before(end)) < start else day for start, end in ends), default=None)
 

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -62,6 +63,11 @@ class Saved:
     def next(self) -> BatchStage | None:
         """The next stage of the main way; None when all of it has begun."""
         return next((self.stages[s.key] for s in self.method.spine if self.stages[s.key].actual_start is None), None)
+
+    @cached_property
+    def windows(self) -> list[Any]:
+        """The days of every promise that is still to be kept."""
+        return list(self.batch.allocations.filter(order_line__state="open").values_list("order_line__due", flat=True))
 
     def with_trait(self, trait: Any) -> BatchStage | None:
         """The first stage that does something; None where none does."""
@@ -214,8 +220,7 @@ def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None
 
 def leaves_of(saved: Saved) -> tuple[date, date] | None:
     """The first and the last day on which something of a batch is still to be handed over; None where nothing is promised."""
-    days = saved.batch.allocations.filter(order_line__state="open").values_list("order_line__due", flat=True)
-    starts = [due.lower for due in days]
+    starts = [due.lower for due in saved.windows]
     return (min(starts), max(starts)) if starts else None
 
 
