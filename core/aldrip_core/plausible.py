@@ -2,6 +2,8 @@
 
 from aldrip_core.units import plain
 
+LOW_GERMINATION = 0.2  # under which a lot is hardly ever sold, and a slip of the comma is likely
+MUCH_MORE = 1.25  # of what was forecast: plants that nobody saw
 FAR = 3.0  # times too much or too little: beyond what crops do, within what a slip of the key does
 
 

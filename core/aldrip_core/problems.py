@@ -50,7 +50,7 @@ SENTENCES = {
     "late": lambda d: f"Cannot be met as asked: the earliest day is {_day(d['ready_on'])}, {d['days']} days late.",
     "overdue": lambda d: (
         f"“{d['stage']}” was due on {_day(d['due'])} and is not recorded: {d['days']} {'day' if d['days'] == 1 else 'days'} behind. "
-        f"Done today, it is ready on {_day(d['ready_on'])} at the earliest."
+        f"Done today, it is ready about {_day(d['ready_on'])}."
     ),
     "batch_late": lambda d: (
         f"Batch {d['batch']} will be ready {d['days']} {'day' if d['days'] == 1 else 'days'} after the window closes."

@@ -67,7 +67,9 @@ NEXT = {
 
 def amount_used(stage: PlannedStage, task: TaskSpec) -> Quantity | None:
     """How much of its input a task takes, to three figures; None where the method does not say."""
-    if task.amount is None:
+    if task.amount is None or (
+        task.per == "tray" and not stage.trays
+    ):  # by the tray of what stands in none is not said
         return None
     times = {"tray": float(stage.trays or 0), "unit": float(stage.into), "": 1.0}[task.per]
     shown = float(task.amount.shown) * times

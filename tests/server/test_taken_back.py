@@ -14,7 +14,7 @@ from django.test import Client, TransactionTestCase, override_settings
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.journal import COUNTERS, kept_models
 from aldrip.accounts.models import AuditEvent, Change, Organisation, User
-from aldrip.accounts.taking_back import DERIVED, OTHERWISE, TAKEN_BACK, rests_on, take_back
+from aldrip.accounts.taking_back import DERIVED, IN_THE_WAY, OTHERWISE, TAKEN_BACK, rests_on, take_back
 from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Document
 from aldrip.demo.loader import Season
@@ -180,6 +180,26 @@ class OneByOne(HouseCase):
             self.post(f"/acts/{event.pk}/take-back", {"reason": " ", "known": [event.pk]}, status=status, client=client)
         batch.refresh_from_db()
         self.assertEqual(batch.state, "sown")
+
+    def test_what_stands_in_the_way_is_named_by_constraints_that_there_are(self) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute("select conname from pg_constraint")
+            self.assertLessEqual(set(IN_THE_WAY), {name for (name,) in cursor.fetchall()})
+
+    def test_what_takes_a_right_is_taken_back_by_that_right_alone(self) -> None:
+        """A verdict, a signed inspection, a place: whoever may not do it may not undo it, nor let it stand again."""
+        place = self.get("/places")["places"][0]
+        body = {"name": "Bay 9", "kind": place["kind"], "capacity": 77, "gangway": 0.1}
+        self.call("patch", f"/places/{place['id']}", body)
+        event = AuditEvent.objects.latest("id")
+        self.assertEqual(event.under, "places.edit")
+        client = Client()
+        client.force_login(member(self.ctx, "tam", "supervisor"))
+        asked = {"reason": "no", "known": [event.pk]}
+        self.post(f"/acts/{event.pk}/take-back", asked, status=403, client=client)
+        done = self.back(event)
+        self.assertEqual(self.get("/places")["places"][0]["name"], place["name"])
+        self.post(f"/acts/{done['id']}/take-back", {"reason": "yes", "known": [done["id"]]}, status=403, client=client)
 
     def test_a_paper_that_left_the_gate_stays_as_withdrawn(self) -> None:
         line, batch = self.planned()

@@ -66,6 +66,7 @@ class Ctx:
     role: str
     #: What whoever asks said is so, by what was asked; `ANYTHING` where nobody can be asked.
     sure: frozenset[str] = frozenset()
+    under: str = ""  # the permission that was asked for; empty where no request came
     said: list[str] = field(default_factory=list)
 
     def doubt(self, ask: str, at: str, question: str | None) -> None:
@@ -158,6 +159,7 @@ class Ctx:
             subject=getattr(subject, "uuid", None),
             sentence=sentence[:400],
             act=told(),
+            under=self.under,
             before=before,
             after=after,
             happened_at=self.now,
@@ -178,4 +180,4 @@ def context_of(request: HttpRequest, action: str) -> Ctx:
         role = Member(role=member.role).get_role_display().lower()
         raise Forbidden(f"A {role} may not do this. Ask a manager.", role=member.role, action=action)
     sure = frozenset(one.strip() for one in request.headers.get("X-Sure", "").split(",") if one.strip())
-    return Ctx(member.organisation, user, member.role, sure)
+    return Ctx(member.organisation, user, member.role, sure, action)

@@ -99,6 +99,9 @@ class AuditEvent(Known):
     before = models.JSONField(null=True)
     after = models.JSONField(null=True)
     act = models.UUIDField(null=True)  # with which the changes of this action are kept
+    under = models.CharField(
+        max_length=40, blank=True
+    )  # the permission it was done under; taking it back asks for the same
     undone_by = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, related_name="undoes")
     happened_at = models.DateTimeField()
     recorded_at = models.DateTimeField(default=now)

@@ -17,6 +17,7 @@ from psycopg import sql
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.journal import COUNTERS, kept_models
 from aldrip.accounts.models import AuditEvent, Change, Role
+from aldrip.accounts.permissions import may
 from aldrip.base.errors import Conflict, Forbidden, refuse
 
 #: Columns that are reckoned from other rows, by table: they follow, and nothing rests on them.
@@ -90,9 +91,14 @@ def rests_on(ctx: Ctx, event_id: Ref) -> Back:
 
 def may_be(ctx: Ctx, event: AuditEvent) -> bool:
     """Whether somebody may ask for an act to be taken back; whether it can be is known when it is asked."""
-    own = ctx.role in (Role.MANAGER, Role.SUPERVISOR) or (ctx.user is not None and event.actor_id == ctx.user.pk)
+    own = _planner(ctx) or (ctx.user is not None and event.actor_id == ctx.user.pk)
+    own = own and (not event.under or may(ctx.role, event.under))
     kept = event.act is not None and event.undone_by_id is None
     return own and kept and ctx.role != Role.VIEWER and not any(event.action.startswith(start) for start in OTHERWISE)
+
+
+def _planner(ctx: Ctx) -> bool:
+    return ctx.role in (Role.MANAGER, Role.SUPERVISOR)
 
 
 def _check(ctx: Ctx, event: AuditEvent) -> None:
@@ -105,7 +111,11 @@ def _check(ctx: Ctx, event: AuditEvent) -> None:
         raise refuse(
             "id", "not_kept", f"Of “{event.sentence}” it is not known what it changed; it cannot be taken back."
         )
-    if ctx.role not in (Role.MANAGER, Role.SUPERVISOR) and (ctx.user is None or event.actor_id != ctx.user.pk):
+    # Whoever may not sign, release or change a place may not take it back either, nor let it stand again.
+    again = event.undoes.values_list("under", flat=True) if event.action == TAKEN_BACK else ()
+    if any(under and not may(ctx.role, under) for under in (event.under, *again)):
+        raise Forbidden(f"“{event.sentence}” takes a right that you do not have. Ask a manager to take it back.")
+    if not _planner(ctx) and (ctx.user is None or event.actor_id != ctx.user.pk):
         raise Forbidden(f"“{event.sentence}” was somebody else's. Ask a manager or a supervisor to take it back.")
 
 
@@ -242,7 +252,7 @@ def take_back(ctx: Ctx, event_id: Ref, *, reason: str, known: Sequence[int]) -> 
 #: What stands against it, by the constraint that says so.
 IN_THE_WAY = {
     "lot_never_below_nothing": "a lot would hold less than nothing",
-    "whole_once": "the place is taken by something else since",
+    "whole_places_take_one_use": "the place is taken by something else since",
 }
 
 

@@ -25,7 +25,7 @@ from aldrip.lots.taking import Wanted, balance_words, take_from_stock
 from aldrip.places.models import Place
 from aldrip_core.batch_plan import Happened, Stand, plan_batch
 from aldrip_core.forecast import TrayCount, counted_rate
-from aldrip_core.plausible import how_far
+from aldrip_core.plausible import MUCH_MORE, how_far
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import Part, Trait
 from aldrip_core.units import Quantity, Unit, unit
@@ -551,9 +551,6 @@ def graded(
     ctx.record("batch.graded", f"Graded {batch.code}: {good:,} good, {rejected:,} out.", batch)
     refresh(ctx, batches=[batch.pk])
     return lot
-
-
-MUCH_MORE = 1.25
 
 
 def _yielding(saved: Saved, row: BatchStage) -> BatchStage:

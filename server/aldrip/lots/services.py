@@ -10,16 +10,13 @@ from aldrip.lots.moving import move, shown_of
 from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.services import class_scheme
-from aldrip_core.plausible import how_far
+from aldrip_core.plausible import LOW_GERMINATION, how_far
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 #: What is bought in: seed, and what a batch may be begun with instead.
 BOUGHT_AS: dict[str, Unit] = {
     "seed": Unit.GRAM, "plant": Unit.PLANT, "cutting": Unit.CUTTING, "tuber": Unit.TUBER, "division": Unit.DIVISION,
 }  # fmt: skip
-
-
-LOW_GERMINATION = 0.2  # under which a lot is hardly ever sold, and a slip of the comma is likely
 
 
 def _doubt_values(ctx: Ctx, crop: Crop, form: str, germination: float | None, tgw_g: float | None) -> None:
