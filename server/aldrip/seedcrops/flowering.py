@@ -7,6 +7,7 @@ from typing import Any
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.base.words import plural
 from aldrip.diary.services import Work, drop_task, put_task
 from aldrip.methods.models import Remedy
 from aldrip.methods.resolver import Library
@@ -205,7 +206,9 @@ def observe(
 
     move_visits(ctx, block)
     moved = (after.parents[role].found.first - before.parents[role].found.first).days
-    said = f"{abs(moved)} days {'later' if moved > 0 else 'earlier'} than foreseen" if moved else "as foreseen"
+    said = (
+        f"{plural(abs(moved), 'day')} {'later' if moved > 0 else 'earlier'} than foreseen" if moved else "as foreseen"
+    )
     ctx.record(
         "block.seen",
         f"{block.batch.code}, {ROLES[role]}: {known[stage]['words']} on {on.day} {on:%b}; flowering {said}.",

@@ -261,7 +261,7 @@ function LineSheet({ line, onClose }: { line: Line; onClose: () => void }) {
           <Cures line={line} />
         </div>
       ) : null}
-      <WhatWasDone of={[line.uuid]} empty="Taken in; nothing since." />
+      <WhatWasDone of={[line.uuid]} empty="The line stands as it was taken in." />
     </Sheet>
   );
 }
