@@ -30,6 +30,10 @@ def _day(text: str) -> str:
     return f"{day:%a} {day.day} {day:%b}, week {day.isocalendar().week}"
 
 
+def _days(many: float) -> str:
+    return f"{many:g} {'day' if many == 1 else 'days'}"
+
+
 def _kind(key: str) -> str:
     return PLACE_KINDS.get(key, key).lower()
 
@@ -54,6 +58,16 @@ SENTENCES = {
     ),
     "batch_late": lambda d: (
         f"Batch {d['batch']} will be ready {d['days']} {'day' if d['days'] == 1 else 'days'} after the window closes."
+    ),
+    "aged": lambda d: (
+        f"Batch {d['batch']} is ready on {_day(d['ready_on'])}, {_days(d['days'])} before it is wanted. Ready ones may wait {_days(d['hold'])}: "
+        "sow anew, or agree an earlier day."
+    ),
+    "waits_long": lambda d: (
+        f"Batch {d['batch']} is ready on {_day(d['ready_on'])}, {_days(d['days'])} before it is wanted; its method does not say how long ready ones may wait."
+    ),
+    "aside_gone": lambda d: (
+        f"Lot {d['lot']}, set aside for this, {d['why']}: {d['missing']} of it cannot be counted on."
     ),
     "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {_seed(d)}.",
     "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",

@@ -155,6 +155,8 @@ class MethodSpec:
     cell_factor: Spread = field(default_factory=lambda: Spread(1.0))
     cell_factor_source: str = ""
     water_l_per_tray: float | None = None
+    hold_days: float | None = None  # that what is ready may wait before it is too old; None where nobody said
+    hold_loss: float = 0.0  # of the good ones, a week of waiting [0-1]
     way: str = "plants"
     layout: Mapping[str, Any] = field(default_factory=dict)
     edition: int = 1

@@ -13,7 +13,7 @@ from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
 from aldrip.base.quantity import read_count, read_quantity
 from aldrip.base.words import share
-from aldrip.batches.forecasting import Group, groups, in_time, refresh, standing
+from aldrip.batches.forecasting import Group, groups, in_stock_then, refresh, standing
 from aldrip.batches.ground import Ground, lot_spec
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
@@ -360,8 +360,7 @@ def _effects(saved: Saved, plan: Plan, group: Group) -> tuple[OrderEffect, ...]:
         new = stocks_of(replace(state, rates=rates, start=plan.quantities.start, counted=counted), group.form)
     stocks = [
         stock for one in group.batches
-        for stock in (new if one is own else one.stocks)
-        if (plan.ready_on < min(line.due.upper for line in group.lines) if one is own else in_time(group.lines, one.ready))
+        for stock in in_stock_then(group.lines, one.saved, *((plan.ready_on, new) if one is own else (one.ready, one.stocks)))
     ]  # fmt: skip
     after = forecast(needed=group.needed, stocks=stocks).chance
     return tuple(

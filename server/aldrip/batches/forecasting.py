@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
@@ -11,12 +11,15 @@ from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
-from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Yield
+from aldrip.batches.aside import Kept, kept_for
+from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
 from aldrip.batches.saved import Saved, rate_of, saved_of, unit_of
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
+from aldrip_core.distributions import Spread, product
 from aldrip_core.forecast import Forecast, Stock, forecast
+from aldrip_core.holding import LONG, Held, held
 from aldrip_core.problems import Problem, read
 from aldrip_core.standing_stock import Seen, Standing, stocks_of
 from aldrip_core.units import from_base, unit
@@ -46,6 +49,7 @@ class Group:
     lines: tuple[OrderLine, ...]
     needed: float
     result: Forecast
+    kept: Mapping[int, Sequence[Kept]] = field(default_factory=dict)  # what is set aside of lots, by line
 
     @property
     def ids(self) -> tuple[int, ...]:
@@ -53,8 +57,10 @@ class Group:
 
     @property
     def timely(self) -> tuple[Stock, ...]:
-        """Stocks that are ready before the first window closes."""
-        return tuple(stock for one in self.batches if in_time(self.lines, one.ready) for stock in one.stocks)
+        """Stocks that keep the promises: ready before the first window closes, and not too old when it opens."""
+        return tuple(
+            stock for one in self.batches for stock in in_stock_then(self.lines, one.saved, one.ready, one.stocks)
+        )
 
     @property
     def deadline(self) -> date | None:
@@ -66,6 +72,29 @@ class Group:
 def in_time(lines: Sequence[OrderLine], ready: date) -> bool:
     """Whether a batch is ready before the first window of these lines closes."""
     return all(ready < line.due.upper for line in lines)
+
+
+def held_for(lines: Sequence[OrderLine], saved: Saved, ready: date) -> Held | None:
+    """How long what a batch gives waits for the first of these lines; None for seed, which waits in its store."""
+    if not lines or saved.method.way != "plants":
+        return None
+    wanted, method = min(line.due.lower for line in lines), saved.method
+    return held(
+        ready=ready, wanted=wanted, hold_days=method.hold_days, loss_a_week=method.hold_loss,
+        in_hand=saved.batch.organisation.safety_days,
+    )  # fmt: skip
+
+
+def in_stock_then(lines: Sequence[OrderLine], saved: Saved, ready: date, stocks: Sequence[Stock]) -> tuple[Stock, ...]:
+    """What there will be of a batch's stocks for these lines: nothing of what comes late or is too old, less of what waits."""
+    if not in_time(lines, ready):
+        return ()
+    waits = held_for(lines, saved, ready)
+    if waits is None or waits.kept == 1:
+        return tuple(stocks)
+    if waits.too_old:
+        return ()
+    return tuple(replace(stock, remaining=product([stock.remaining, Spread(waits.kept)])) for stock in stocks)
 
 
 def standing(saved: Saved, lost: int, in_stock: Mapping[str, float] | None) -> Standing:
@@ -109,10 +138,15 @@ def in_stock(batches: Iterable[int]) -> dict[int, dict[str, float]]:
     A lot that several batches gave to counts for each with its share.
     """
     own = with_whole(Yield.objects.filter(stage__batch__in=list(batches)))
-    rows = own.values_list("stage__batch", "stage__key", "quantity", "whole", "lot__balance", "lot__unit")
+    aside = SetAside.objects.filter(lot=OuterRef("lot"), order_line__state=OrderLine.State.OPEN)
+    total = aside.values("lot").annotate(total=Sum("quantity")).values("total")
+    rows = own.annotate(aside=Subquery(total)).values_list(
+        "stage__batch", "stage__key", "quantity", "whole", "lot__balance", "aside", "lot__unit"
+    )
     found: dict[int, dict[str, float]] = defaultdict(dict)
-    for pk, key, quantity, whole, balance, name in rows:
-        there = float(from_base(balance * (quantity / whole), unit(name))) if whole else 0.0
+    for pk, key, quantity, whole, balance, spoken, name in rows:
+        free = max(Decimal(0), balance - (spoken or 0))  # what is set aside counts where it was set aside for
+        there = float(from_base(free * (quantity / whole), unit(name))) if whole else 0.0
         found[pk][key] = found[pk].get(key, 0.0) + there
     return found
 
@@ -150,8 +184,8 @@ def groups(
     edges: list[tuple[Node, Node]] = [(("b", batch, form), ("l", line, form)) for batch, line, form in pairs]
     edges += [(("b", pk, one.saved.method.form),) * 2 for pk, one in loaded.items() if pk in batches]
     edges += [(("l", line.pk, line.form),) * 2 for line in order_lines.values() if line.pk in lines]
-    fed = feeds(loaded)
-    return [_group(part, loaded, order_lines, fed) for part in _connected(edges)]
+    fed, kept = feeds(loaded), kept_for(order_lines)
+    return [_group(part, loaded, order_lines, fed, kept) for part in _connected(edges)]
 
 
 def _group(
@@ -159,17 +193,18 @@ def _group(
     loaded: Mapping[int, Standings],
     order_lines: Mapping[int, OrderLine],
     fed: Mapping[tuple[int, str], float],
+    kept: Mapping[int, Sequence[Kept]],
 ) -> Group:
     form = next(iter(part))[2]
     own = tuple(
         _for_form(loaded[pk], form) for pk in sorted(pk for kind, pk, _ in part if kind == "b" and pk in loaded)
     )
     wanted = tuple(order_lines[pk] for kind, pk, _ in sorted(part) if kind == "l" and pk in order_lines)
-    needed = sum(still_needed(line, own[0].saved if own else None) for line in wanted)
+    needed = sum(still_needed(line, own[0].saved if own else None, kept.get(line.pk, ())) for line in wanted)
     needed += sum(fed.get((one.saved.batch.pk, form), 0.0) for one in own)
-    # What comes after the window closes keeps no promise.
-    counts = [stock for one in own if in_time(wanted, one.ready) for stock in one.stocks]
-    return Group(form, own, wanted, needed, forecast(needed=needed, stocks=counts))
+    # What comes after the window closes keeps no promise, and what is too old by then neither.
+    counts = [stock for one in own for stock in in_stock_then(wanted, one.saved, one.ready, one.stocks)]
+    return Group(form, own, wanted, needed, forecast(needed=needed, stocks=counts), kept)
 
 
 def _for_form(one: Standings, form: str) -> Standings:
@@ -179,9 +214,9 @@ def _for_form(one: Standings, form: str) -> Standings:
     return Standings(one.saved, stocks_of(state, form), one.ready, one.lost)
 
 
-def still_needed(line: OrderLine, saved: Saved | None) -> float:
-    """What a line still waits for, in the unit of what its batch gives."""
-    missing = max(Decimal(0), line.quantity - line.delivered)
+def still_needed(line: OrderLine, saved: Saved | None, kept: Sequence[Kept] = ()) -> float:
+    """What a line still waits for beside what is set aside for it, in the unit of what its batch gives."""
+    missing = max(Decimal(0), line.quantity - line.delivered - sum(one.there for one in kept))
     of = unit_of(saved.method, line.form) if saved else unit(line.unit)
     if not unit(line.unit).same_measure(of):
         missing = in_grams(line, missing)
@@ -212,6 +247,8 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
             for b in ctx.rows(Batch).filter(pk__in=others, state__in=LIVE).select_related("crop", "container", "mix")
         }
         stages: dict[int, list[BatchStage]] = defaultdict(list)
+        for batch in more.values():
+            batch.organisation = ctx.organisation
         for stage in BatchStage.objects.filter(batch__in=more).order_by("batch_id", "order"):
             stages[stage.batch_id].append(stage)
         saved |= {pk: saved_of(batch, stages[pk]) for pk, batch in more.items()}
@@ -278,8 +315,8 @@ def refresh(
     short = short_lots([one.saved.batch.lot_id for group in found for one in group.batches if one.saved.batch.lot_id])
     for group in found:
         for line in group.lines:
-            chance = group.result.chance if group.batches else None
-            problems = problems_of(line, group, short) if group.batches else line.problems
+            chance = _chance_of(line, group)
+            problems = problems_of(line, group, short) if group.batches or line.pk in group.kept else line.problems
             changed_lines.append((line.pk, chance, _expected_for(line, group), json_value(problems)))
         for one in group.batches:
             method = one.saved.method
@@ -293,17 +330,33 @@ def refresh(
     return found
 
 
-def _expected_for(line: OrderLine, group: Group) -> float | None:
-    """What a line may expect of its group, in its own base unit; None where no batch is meant for it."""
+def _chance_of(line: OrderLine, group: Group) -> float | None:
+    """The chance of one line of a group; None where nothing is meant for it."""
     if not group.batches:
-        return None
+        return (1.0 if group.needed <= 0 else 0.0) if line.pk in group.kept else None
+    # Plants that are there in time for the first line may be too old for a later one.
+    waits = [held_for([line], one.saved, one.ready) for one in group.batches]
+    too_old = all(one is not None and one.too_old for one in waits)
+    return (
+        0.0
+        if too_old and still_needed(line, group.batches[0].saved, group.kept.get(line.pk, ())) > 0
+        else group.result.chance
+    )
+
+
+def _expected_for(line: OrderLine, group: Group) -> float | None:
+    """What a line may expect of its group, in its own base unit; None where nothing is meant for it."""
+    kept = group.kept.get(line.pk, ())
+    aside = float(sum(one.there for one in kept))
+    if not group.batches:
+        return aside if kept else None
     saved = group.batches[0].saved
-    wanted = still_needed(line, saved)
-    share = wanted / group.needed if group.needed else 1.0
-    missing = float(max(Decimal(0), line.quantity - line.delivered))
+    wanted = still_needed(line, saved, kept)
+    share = wanted / group.needed if group.needed else 1.0 if not kept else 0.0
+    missing = float(max(Decimal(0), line.quantity - line.delivered)) - aside
     # By the line's own measure: kilos are kept as grams, seeds as seeds.
     own = missing / wanted if wanted else float(unit_of(saved.method, line.form).value.factor)
-    return group.result.expected * share * own
+    return group.result.expected * share * own + aside
 
 
 def short_lots(ids: Iterable[int]) -> dict[int, Problem]:
@@ -334,6 +387,8 @@ def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> 
             found.append(Problem("late", {"ready_on": first.ready.isoformat(), "days": days}))
         else:
             found.append(Problem("batch_late", {"batch": first.saved.batch.code, "days": days}))
+    found.extend(_waiting(line, group))
+    found.extend(one.problem for one in group.kept.get(line.pk, ()) if one.problem is not None)
     for one in planned:
         batch = one.saved.batch
         found.extend(read(batch.problems))
@@ -342,3 +397,16 @@ def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> 
         elif batch.lot_id is not None and batch.lot_id in short:
             found.append(short[batch.lot_id])
     return [one.plain() for one in found]
+
+
+def _waiting(line: OrderLine, group: Group) -> Iterable[Problem]:
+    """Batches that are ready so long before a line wants them that they are too old by then, or nobody knows."""
+    for one in group.batches:
+        waits = held_for([line], one.saved, one.ready)
+        if waits is None:
+            continue
+        data = {"batch": one.saved.batch.code, "ready_on": one.ready.isoformat(), "days": waits.days}
+        if waits.too_old:
+            yield Problem("aged", {**data, "hold": one.saved.method.hold_days})
+        elif one.saved.method.hold_days is None and waits.days > LONG:
+            yield Problem("waits_long", data)

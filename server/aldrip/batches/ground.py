@@ -10,6 +10,7 @@ from typing import Any
 from django.db.models import Exists, OuterRef, Sum
 
 from aldrip.accounts.context import Ctx
+from aldrip.batches.aside import set_aside_of
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
 from aldrip.lots.models import Lot, Status
 from aldrip.methods.models import Input, Method, MethodStage
@@ -125,9 +126,10 @@ class Ground(core.Ground):
             .values_list("lot")
             .annotate(total=Sum("quantity"))
         )
+        aside = set_aside_of(self.ctx)  # kept to be delivered
         rows = self.ctx.rows(Lot).filter(form="seed", balance__gt=0, status__in=SOWABLE).select_related("crop", "line")
         for lot in rows.order_by("status", "received_on", "id"):  # bought before own
-            yield lot_spec(lot, lot.balance - (spoken.get(lot.pk) or Decimal(0)))
+            yield lot_spec(lot, lot.balance - (spoken.get(lot.pk) or Decimal(0)) - aside.get(lot.pk, Decimal(0)))
 
     def _own_records(self) -> Mapping[tuple[str, str], Record]:
         """Own rates by method and stage key, where enough finished batches were counted.

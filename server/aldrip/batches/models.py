@@ -134,6 +134,20 @@ class Allocation(models.Model):
         constraints = [models.UniqueConstraint(fields=["order_line", "batch"], name="allocation_once")]
 
 
+class SetAside(models.Model):
+    """So much of a lot that is kept for an order line: released seed, or plants that stand in stock. In the lot's base unit."""
+
+    order_line = models.ForeignKey(OrderLine, on_delete=models.CASCADE, related_name="set_aside")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="set_aside")
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["order_line", "lot"], name="set_aside_once"),
+            models.CheckConstraint(condition=models.Q(quantity__gt=0), name="set_aside_is_something"),
+        ]
+
+
 class Occupancy(models.Model):
     """What a stage takes up of a place over its days. Whole and firm uses exclude each other."""
 

@@ -105,6 +105,7 @@ def load_batch(ctx: Ctx, ref: Ref, *, lock: bool = False, light: bool = False) -
     batch = one_of(rows, ref)
     if batch is None:
         raise NotThere("There is no such batch here.")
+    batch.organisation = ctx.organisation  # no need to ask for it again
     own = batch.stages.order_by("order")
     stages = list(own if light else own.select_related("place"))
     if not stages:

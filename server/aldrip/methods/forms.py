@@ -271,6 +271,8 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("mix", "Mix", Sort.ROW, of="mix"),
         Asked("standard", "Standard", Sort.ROW, of="standard"),
         _number("water_l_per_tray", "Water a tray", "L", high=200, more=True),
+        _number("hold_days", "Ready ones may wait", "days", high=1000, hint="before they are too old to hand over"),
+        _share("hold_loss", "Lost a week of waiting", start=0.0),
         Asked("default", "the usual way for this crop and form", Sort.CHECK, start=True),
         Asked("note", "A word on it", start="", hint="why this way and not another"),
         Asked("stages", "Stages", Sort.TABLE, fields=STAGE, start=[], needed=True),

@@ -35,8 +35,8 @@ CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm",
 INPUT_FIELDS = ("name", "kind", "unit", "contains", "active", "registration", "allowed", "note", "cautions")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
-    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "note", "way",
-    "layout",
+    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "hold_days", "hold_loss", "note",
+    "way", "layout",
 )  # fmt: skip
 STAGE_NAMES = {
     "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "by_month": "by_month", "give": "give_days", "until": "until", "keeps": "keeps", "sd": "keeps_sd",

@@ -254,6 +254,8 @@ class Method(Shared):
     mix = models.ForeignKey(Mix, on_delete=models.PROTECT, null=True)
     standard = models.ForeignKey(Standard, on_delete=models.PROTECT, null=True)
     water_l_per_tray = models.FloatField(null=True)
+    hold_days = models.FloatField(null=True)  # that ready ones may wait before they are too old
+    hold_loss = models.FloatField(default=0.0)  # of the good ones, a week of waiting beyond the house's days in hand
     way = models.CharField(max_length=12, default="plants")  # plants, hybrid, drilled
     layout = models.JSONField(default=dict)  # of a seed crop: rows, borders, visits, intake limits
     default = models.BooleanField(default=True)

@@ -30,7 +30,7 @@ STAGE_FIELDS = (
 )  # fmt: skip
 METHOD_FIELDS = (
     "slug", "edition", "name", "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd",
-    "water_l_per_tray", "sources", "way", "layout",
+    "water_l_per_tray", "hold_days", "hold_loss", "sources", "way", "layout",
 )  # fmt: skip
 CONTAINER_FIELDS = (
     "slug", "edition", "name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes", "sources",
@@ -166,6 +166,7 @@ def read_snapshot(snapshot: Mapping[str, Any]) -> MethodSpec:
         start_unit=unit(snapshot["start_unit"]), by_seed=snapshot["by_seed"], seeds_per_cell=snapshot["seeds_per_cell"],
         cell_factor=Spread.from_mean_sd(snapshot["cell_factor"], snapshot["cell_factor_sd"]),
         cell_factor_source=snapshot["sources"].get("cell_factor", ""), water_l_per_tray=snapshot["water_l_per_tray"],
+        hold_days=snapshot.get("hold_days"), hold_loss=snapshot.get("hold_loss") or 0.0,
         way=snapshot["way"], layout=snapshot["layout"], stages=tuple(stages),
     )  # fmt: skip
 

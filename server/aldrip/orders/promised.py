@@ -25,6 +25,11 @@ def in_grams(line: OrderLine, quantity: Decimal) -> Decimal:
     return quantity
 
 
+def in_seeds(line: OrderLine, grams: Decimal) -> Decimal:
+    """Grams of seed as the number of seeds that a line promises. Raises Refused where their weight is not known."""
+    return exact((grams * 1000 / Decimal(str(tgw_of_line(line)))).to_integral_value())
+
+
 def shown(value: Decimal | float | None, of: str) -> float | None:
     """A quantity kept in base units as people read it in `of`."""
     return None if value is None else float(from_base(Decimal(str(value)), unit(of)))
