@@ -41,6 +41,11 @@ class Answer:
     earliest: date | None
     limits: tuple[Limit, ...]
     remedies: tuple[Remedy, ...]
+    standing: bool = False  # what stands and is promised to nobody is enough for it
+
+    def has_limit(self, kind: str) -> bool:
+        """Whether something of a kind limits it."""
+        return any(limit.kind == kind for limit in self.limits)
 
 
 def overflows(ground: Ground, plan: Plan) -> list[tuple[Lane, Over]]:
@@ -53,12 +58,14 @@ def overflows(ground: Ground, plan: Plan) -> list[tuple[Lane, Over]]:
     return found
 
 
-def answer(ground: Ground, request: Request, *, due_from: date, due_last: date, spare: int = 0) -> Answer:
+def answer(ground: Ground, request: Request, *, due_from: date, due_last: date, spare: float = 0) -> Answer:
     """Whether `request` (anchored to be ready in its window) can be kept on this ground.
 
-    spare: pieces that stand already, ready in time and promised to nobody. Raises Refused.
+    spare: what stands already, ready in time and promised to nobody, in the unit of what is asked. Raises Refused.
     """
     plan = plan_batch(request, ground)
+    if spare >= plan.quantities.needed:
+        return Answer(plan, True, max(ground.today, due_from), (), (), standing=True)
     over = overflows(ground, plan)
     limits = (*_late(plan, due_last), *_space(over), *_seed(ground, plan), *_heat(plan))
     can = plan.ready_on <= due_last and not over
@@ -113,16 +120,15 @@ def earliest_day(ground: Ground, request: Request, from_day: date) -> date | Non
     return None
 
 
-def remedies_for(ground: Ground, plan: Plan, earliest: date | None, spare: int) -> tuple[Remedy, ...]:
+def remedies_for(ground: Ground, plan: Plan, earliest: date | None, spare: float) -> tuple[Remedy, ...]:
     """The moves that would cure it, each with its consequence."""
     crop = plan.request.crop.name.lower()
     found: list[Remedy] = []
     if earliest is not None:
         found.append(Remedy("date", f"Agree {_day(earliest)}, instead.", earliest))
-    need = int(plan.quantities.needed)
-    spare = min(spare, need)
+    need, spare = int(plan.quantities.needed), int(spare)
     if spare:
-        told = f"Take {spare:,} {crop} from batches that stand with more than is promised of them."
+        told = f"Take {spare:,} {crop} of what stands and is promised to nobody."
         found.append(Remedy("standing", told, quantity=spare))
     sooner = sooner_in_warmth(ground, plan)
     if sooner is not None:

@@ -58,7 +58,13 @@ class CanWeTakeIt(HouseCase):
         self.post(f"/batches/{batch.pk}/sown", {"on": str(sow), "trays": 60})
         advance(self.ctx, date(2027, 7, 6))
         answer = self.ask(quantity="2000", due="week 30")
-        self.assertEqual([r["quantity"] for r in answer["remedies"] if r["kind"] == "standing"], [2000])
+        self.assertTrue(answer["can"])
+        self.assertIn("of what stands", answer["sentence"])
+        more = self.ask(quantity="45,000", due="week 30")
+        self.assertFalse(more["can"])
+        spare = next(r["quantity"] for r in more["remedies"] if r["kind"] == "standing")
+        batch.refresh_from_db()
+        self.assertEqual(spare, int(batch.low) - 6000)
 
     def test_odd_questions_are_answered_in_words(self) -> None:
         self.assertEqual(self.ask(status=422, quantity="some")["errors"][0]["field"], "quantity")

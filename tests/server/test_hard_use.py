@@ -216,7 +216,10 @@ class Repeated(HouseCase):
         seed_lot(self.ctx)
         line, batch = self.planned()
         before = self.get(f"/batches/{batch.pk}")["forecast"]["chance"]
-        self.call("patch", f"/order-lines/{line.pk}", {"version": 1, "quantity": "20000"})
+        advance(self.ctx, batch.stages.get(key="sow").planned.lower)
+        self.post(f"/batches/{batch.pk}/sown", {"on": str(self.ctx.today), "trays": batch.trays})
+        line.refresh_from_db()
+        self.call("patch", f"/order-lines/{line.pk}", {"version": line.version, "quantity": "12,060"})
         after = self.get(f"/batches/{batch.pk}")["forecast"]["chance"]
         self.assertLess(after, before)
         listed = self.get("/orders")[0]

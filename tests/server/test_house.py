@@ -114,7 +114,7 @@ class Arrows(TestCase):
     def test_every_top_row_belongs_to_an_organisation(self) -> None:
         # What hangs on a row of its own kind is scoped through it.
         through = {
-            "user", "organisation", "methodstage", "batchstage", "batchinput", "allocation", "occupancy", "yield", "deliveryitem",
+            "user", "organisation", "methodstage", "batchstage", "batchinput", "allocation", "setaside", "occupancy", "yield", "deliveryitem",
             "lotparent", "blockparent", "change",
         }  # fmt: skip
         for model in apps.get_models():

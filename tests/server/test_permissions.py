@@ -45,6 +45,8 @@ BODIES: dict[str, Any] = {
     "/batches": {"crop_id": 0, "method_id": 0, "needed": 1, "ready_on": "2027-10-01"},
     "/batches/{batch_id}/preview": {"needed": 1},
     "/batches/{batch_id}/keep": {"version": 0, "change": {}},
+    "/proposals/preview": {"commands": [{"do": "raise"}]},
+    "/proposals/keep": {"commands": [{"do": "raise"}], "versions": {}},
     "/batches/{batch_id}/sown": {"on": "2027-07-06"},
     "/batches/{batch_id}/moved": {"stage": "germinate", "on": "2027-07-06"},
     "/batches/{batch_id}/counts": {"trays": [{"sampled": 1, "found": 1}], "on": "2027-07-06", "client_uuid": uid()},

@@ -12,6 +12,7 @@ from django.db import connection, models, transaction
 from django.http import HttpRequest
 from django.utils import timezone
 
+from aldrip.accounts.events import follow
 from aldrip.accounts.journal import changed_unseen, kept, told
 from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, Organisation, User
 from aldrip.accounts.permissions import may
@@ -49,6 +50,8 @@ def act(service: Callable[Concatenate["Ctx", Given], Made]) -> Callable[Concaten
         with transaction.atomic(), kept() as acting:
             ctx.lock()
             made = service(ctx, *args, **kwargs)
+            if acting is not None:
+                follow(ctx)
             if acting is not None and changed_unseen(acting):  # nothing changes without a word of who did it
                 words = (service.__doc__ or service.__name__).strip().split("\n")[0]
                 ctx.record(f"{service.__module__.split('.')[1]}.{service.__name__}", words)

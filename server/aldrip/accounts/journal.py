@@ -112,6 +112,12 @@ def kept() -> Iterator[Acting | None]:
     _tell("")  # where the act failed, its rollback has taken the name back with the rest
 
 
+def running() -> UUID | None:
+    """The act that runs now."""
+    acting = _acting.get()
+    return acting.act if acting is not None else None
+
+
 def told() -> UUID | None:
     """The act that runs now; it has told of itself."""
     acting = _acting.get()

@@ -19,6 +19,7 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "lots.receive": PLANNERS | {Role.LABORATORY, Role.DISPATCH},
     "lots.test": frozenset({Role.MANAGER, Role.LABORATORY}),
     "batches.plan": PLANNERS,
+    "proposals": PLANNERS | {Role.DISPATCH},  # each of its commands asks for its own right
     "batches.do": PLANNERS,
     "diary.do": PLANNERS | {Role.DISPATCH, Role.INSPECTOR},
     "diary.count": GROWERS,

@@ -9,13 +9,15 @@ from ninja import Field, Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
 from aldrip.accounts.context import Ctx, Ref
+from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
-from aldrip.base.errors import refuse
+from aldrip.base.errors import Forbidden, refuse
 from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
-from aldrip.batches import buying, doing, editing, new_day, placing, resowing, starting, trying, undoing
+from aldrip.batches import buying, doing, editing, new_day, placing, proposals, resowing, starting, trying, undoing
 from aldrip.batches.board import board_of
+from aldrip.batches.commands import Command
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.reading import head_of, ladder_of
 from aldrip.batches.saved import load_batch, saved_of
@@ -26,9 +28,12 @@ from aldrip.batches.schemas import (
     BoardOut,
     CancelIn,
     ChangeIn,
+    ConsequencesOut,
     CountIn,
     GradedIn,
     KeepIn,
+    KeepProposalIn,
+    KeptProposalOut,
     LadderOut,
     LineChange,
     LossIn,
@@ -38,9 +43,11 @@ from aldrip.batches.schemas import (
     PlanLinesIn,
     PlanLinesOut,
     ProposalOut,
+    ProposeIn,
     ResowIn,
     SownFromIn,
     SownIn,
+    StandingForOut,
 )
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
@@ -77,7 +84,7 @@ def _proposal(proposal: editing.Proposal) -> dict[str, Any]:
         return value.isoformat() if isinstance(value, date) else value
 
     return {
-        "sentence": proposal.sentence, "problems": list(proposal.problems), "version": proposal.version,
+        "sentence": proposal.sentence, "problems": list(proposal.problems), "version": proposal.version, "event": proposal.event,
         "figures": [
             {"name": f.name, "before": plain(f.before), "after": plain(f.after), "unit": f.unit, "note": f.note, "kind": f.kind,
              "worse": f.worse}
@@ -106,6 +113,62 @@ def preview(ctx: Ctx, batch_id: Ref, body: ChangeIn) -> Any:
 def keep(ctx: Ctx, batch_id: Ref, body: KeepIn) -> Any:
     """Save a change whose consequences were seen; 409 with both values when somebody saved first."""
     return _proposal(editing.keep(ctx, batch_id, body.change.change(), body.version))
+
+
+#: What takes a right of its own; giving what stands to an order is anybody's who may propose.
+RIGHTS = {**dict.fromkeys(("change", "split", "join", "cancel"), "orders.edit"), "edit": "batches.plan"}
+
+
+def _may_do(ctx: Ctx, body: ProposeIn) -> list[Command]:
+    for one in body.commands:
+        needed = RIGHTS.get(one.do)
+        if needed is not None and not may(ctx.role, needed):
+            raise Forbidden("Your role may not do this. Ask a manager.", role=ctx.role, action=needed)
+    return [one.command() for one in body.commands]
+
+
+@room.post("/proposals/preview", "proposals", response=ConsequencesOut)
+def preview_all(ctx: Ctx, body: ProposeIn) -> Any:
+    """What commands on order lines and batches would do, all together; nothing is saved."""
+    found = proposals.propose(ctx, _may_do(ctx, body), raise_missing=body.cover)
+
+    def plain(value: Any) -> Any:
+        return value.isoformat() if isinstance(value, date) else value
+
+    return {
+        "sentence": found.sentence, "problems": list(found.problems), "versions": dict(found.versions),
+        "figures": [
+            {"name": f.name, "before": plain(f.before), "after": plain(f.after), "unit": f.unit, "note": f.note, "kind": f.kind, "worse": f.worse}
+            for f in found.figures
+        ],
+        "orders": [vars_of(effect) for effect in found.orders],
+    }  # fmt: skip
+
+
+@room.post("/proposals/keep", "proposals", response=KeptProposalOut)
+def keep_all(ctx: Ctx, body: KeepProposalIn) -> Any:
+    """Do what was proposed; 409 when anything it touches was saved since."""
+    commands = _may_do(ctx, body)
+    return proposals.told_of(proposals.keep(ctx, commands, body.versions, raise_missing=body.cover))
+
+
+@room.post("/proposals/{ref:event_id}/undo", "acts.take_back", response=KeptProposalOut)
+def undo_kept(ctx: Ctx, event_id: Ref) -> Any:
+    """Take what was just kept back, as long as nothing rests on it."""
+    return proposals.told_of(proposals.undo(ctx, event_id))
+
+
+@room.get("/order-lines/{ref:line_id}/standing", "see", response=list[StandingForOut])
+def standing_for(ctx: Ctx, line_id: Ref) -> Any:
+    """What stands, or is planned, that is promised to nobody and could serve a line."""
+    return [
+        {
+            "batch_id": one.batch.pk if one.batch else None, "lot_id": one.lot.pk if one.lot else None, "code": one.code,
+            "quantity": float(from_base(one.free, one.unit)), "unit": one.unit.words, "ready_on": one.ready,
+            "state": one.batch.get_state_display() if one.batch else "in stock",
+        }
+        for one in proposals.standing_for(ctx, line_id)
+    ]  # fmt: skip
 
 
 @room.post("/audit/{ref:audit_id}/undo", "batches.plan", response=AuditOut)
@@ -146,6 +209,10 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
         amount = f"{plan.quantities.start / 10_000:,.2f} ha"
     day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
     sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
+    if answer.standing:
+        sentence = "Yes, of what stands and is promised to nobody: nothing has to be sown."
+    elif answer.can and answer.has_limit("seed"):
+        sentence = f"Yes, if the seed is there: sow {amount} on {day}."
     return {
         "can": answer.can, "sentence": sentence, "sow_on": sow, "ready_on": plan.ready_on, "earliest": answer.earliest,
         "trays": plan.quantities.trays, "start": plan.quantities.start, "seed_g": plan.quantities.seed_g,
@@ -174,14 +241,14 @@ def new_batch(ctx: Ctx, body: NewBatchIn) -> Any:
 def change_line(ctx: Ctx, line_id: Ref, body: LineChange) -> Any:
     """Change an open line; what its batches give it is reckoned anew."""
     given = {name: value for name, value in body.dict().items() if value is not None and name != "version"}
-    line = starting.change(ctx, line_id, given, body.version)
+    line = proposals.change(ctx, line_id, given, body.version)
     return {"id": line.pk, "message": "Saved."}
 
 
 @room.post("/order-lines/{ref:line_id}/cancel", "orders.edit", response=Done)
 def cancel_line(ctx: Ctx, line_id: Ref, body: CancelIn) -> Any:
     """Cancel an open line; batches planned for it alone are let go."""
-    line = starting.cancel(ctx, line_id, body.reason)
+    line = proposals.cancel(ctx, line_id, body.reason)
     return {"id": line.pk, "message": "Cancelled."}
 
 

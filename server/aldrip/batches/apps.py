@@ -6,11 +6,13 @@ class BatchesConfig(AppConfig):
     label = "batches"
 
     def ready(self) -> None:
-        from aldrip.accounts import taking_back
+        from aldrip.accounts import events, taking_back
+        from aldrip.batches.forecasting import lots_changed
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
         from aldrip.places.services import bars
 
+        events.subscribe("lots_lot", ("balance", "status", "form"), lots_changed)
         taking_back.DERIVED.update(RECKONED)
         for follower in (weigh_anew, reckon_anew):
             if follower not in taking_back.followers:

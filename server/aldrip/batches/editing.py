@@ -110,6 +110,7 @@ class Proposal:
     version: int
     plan: Plan
     snapshot: Mapping[str, Any] | None = None  # where the edit changes what it is planned with
+    event: int | None = None  # once it is kept: the record by which it is undone
 
 
 def _quantity_changes(request: Request, change: Change) -> Request:
@@ -418,10 +419,10 @@ def keep(ctx: Ctx, batch_id: Ref, change: Change, version: int) -> Proposal:
         batch.container_id = change.container_id
     apply_plan(ctx, saved, proposal.plan, snapshot=proposal.snapshot)
     after = state_of(load_batch(ctx, batch.pk))
-    ctx.record("batch.keep", proposal.sentence, batch, before=before, after=after)
+    event = ctx.record("batch.keep", proposal.sentence, batch, before=before, after=after)
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])
-    return replace(proposal, version=batch.version)
+    return replace(proposal, version=batch.version, event=event.pk)
 
 
 def apply_plan(ctx: Ctx, saved: Saved, plan: Plan, *, snapshot: Mapping[str, Any] | None = None) -> None:

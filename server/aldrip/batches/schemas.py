@@ -2,6 +2,7 @@
 
 import uuid
 from datetime import date, datetime
+from typing import Literal
 from uuid import UUID
 
 from ninja import Field, Schema
@@ -10,6 +11,7 @@ from aldrip.accounts.api import AuditOut
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import Scalar, StepOut
 from aldrip.batches import editing
+from aldrip.batches.commands import Command
 from aldrip.batches.starting import NewBatch
 from aldrip_core.batch_plan import TypedRate
 
@@ -366,11 +368,79 @@ class ProposalOut(Schema):
     problems: list[str]
     version: int
     stages: list[MovedStageOut]
+    event: int | None
 
 
 class KeepIn(Schema):
     version: int
     change: ChangeIn
+
+
+#: What can be done to an order line or a batch, in one proposal.
+Doing = Literal["change", "split", "join", "cancel", "give", "take_off", "raise", "edit"]
+
+
+class CommandIn(Schema):
+    """One thing to do; quantities and days as they were typed."""
+
+    do: Doing
+    line: int | UUID | None = None
+    batch: int | UUID | None = None
+    lot: int | UUID | None = None
+    other: int | UUID | None = None
+    crop: str | None = Field(default=None, max_length=120)
+    cultivar: str | None = Field(default=None, max_length=120)
+    form: str | None = Field(default=None, max_length=40)
+    container: str | None = Field(default=None, max_length=120)
+    seed_class: str | None = Field(default=None, max_length=40)
+    quantity: str | None = Field(default=None, max_length=60)
+    due: str | None = Field(default=None, max_length=60)
+    until: str | None = Field(default=None, max_length=60)
+    note: str | None = Field(default=None, max_length=300)
+    reason: str | None = Field(default=None, max_length=300)
+    change: ChangeIn | None = None
+
+    def command(self) -> Command:
+        own = {"do", "line", "batch", "lot", "other", "change"}
+        typed = {name: value for name, value in self.dict(exclude=own).items() if value is not None}
+        change = self.change.change() if self.change is not None else None
+        return Command(self.do, self.line, self.batch, self.lot, self.other, typed, change)
+
+
+class ProposeIn(Schema):
+    """`cover`: what is missing afterwards is raised in a new batch."""
+
+    commands: list[CommandIn] = Field(min_length=1, max_length=200)
+    cover: bool = True
+
+
+class ConsequencesOut(Schema):
+    sentence: str
+    figures: list[FigureOut]
+    orders: list[OrderEffectOut]
+    problems: list[str]
+    versions: dict[str, int]
+
+
+class KeepProposalIn(ProposeIn):
+    versions: dict[str, int] = Field(max_length=20_000)
+
+
+class KeptProposalOut(Schema):
+    """What was kept, and the record by which it is undone."""
+
+    id: int
+    sentence: str
+
+
+class StandingForOut(Schema):
+    batch_id: int | None
+    lot_id: int | None
+    code: str
+    quantity: float
+    unit: str
+    ready_on: date
+    state: str
 
 
 class PlanLinesIn(Schema):
@@ -451,6 +521,9 @@ class NewBatchIn(Schema):
 
 class LineChange(Schema):
     version: int
+    cultivar: str | None = None
+    seed_class: str | None = None
+    container: str | None = None
     quantity: str | None = None
     due: str | None = None
     until: str | None = None

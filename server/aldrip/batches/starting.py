@@ -6,25 +6,26 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from psycopg.types.range import DateRange
+
 from aldrip.accounts.context import Ctx, Ref, act, one_of
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.quantity import read_quantity
 from aldrip.base.words import plural
-from aldrip.batches.ending import abandon
 from aldrip.batches.feeding import check_feed
-from aldrip.batches.forecasting import LIVE, refresh
+from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage
-from aldrip.batches.resowing import refresh_decision
+from aldrip.batches.models import Batch, BatchInput, BatchStage
+from aldrip.batches.promises import Touched, follow, give, hold_of
 from aldrip.batches.saved import unit_of
 from aldrip.batches.saving import Draft, seed_of, write_plans
+from aldrip.batches.spare import Spares
 from aldrip.methods.models import Container, Crop, Line, Method
 from aldrip.methods.resolver import Library
 from aldrip.methods.snapshot import crop_spec, crop_values, delivered_in, first_container, read_snapshot
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
-from aldrip.orders.services import cancel_line, change_line
 from aldrip_core.batch_plan import Plan, Request, plan_batch
 from aldrip_core.can_we_take_it import Answer, answer
 from aldrip_core.problems import Problem
@@ -112,21 +113,22 @@ def take_place(ground: Ground, plan: Plan) -> None:
         ground.speak_for(plan.request.lot.key, need)
 
 
-def asked_for(ground: Ground, line: OrderLine) -> Asked:
-    """What an order line asks to be raised. Raises Refused."""
+def asked_for(ground: Ground, line: OrderLine, quantity: Decimal | None = None) -> Asked:
+    """What an order line asks to be raised: all of it, or so much in its base unit. Raises Refused."""
     method = method_for(ground, line.crop, line.form)
-    needs = {line.form: needed_by(line, ground.method(method.pk))}
+    needs = {line.form: needed_by(line, ground.method(method.pk), quantity)}
     return Asked(
         line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line, line.container,
         (line.due.lower, line.due.lower),
     )  # fmt: skip
 
 
-def needed_by(line: OrderLine, method: MethodSpec) -> float:
-    """What a line promises, in the unit of what the method gives."""
+def needed_by(line: OrderLine, method: MethodSpec, quantity: Decimal | None = None) -> float:
+    """What a line promises, or so much of it in its base unit, in the unit of what the method gives."""
     of = unit_of(method, line.form)
-    quantity = line.quantity if unit(line.unit).same_measure(of) else in_grams(line, line.quantity)
-    return float(from_base(quantity, of))
+    wanted = line.quantity if quantity is None else quantity
+    base = wanted if unit(line.unit).same_measure(of) else in_grams(line, wanted)
+    return float(from_base(base, of))
 
 
 def problems_of(plan: Plan, due_last: date, ground: Ground) -> list[Problem]:
@@ -154,18 +156,61 @@ def problems_of(plan: Plan, due_last: date, ground: Ground) -> list[Problem]:
 
 @act
 def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any]:
-    """Plan a batch for every open line that has none; lines that cannot be planned keep the reason."""
-    rows = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, allocations=None)
+    """Plan for every open line that nothing is meant for: what stands and is promised to nobody first, then a batch.
+
+    Lines that cannot be planned keep the reason.
+    """
+    rows = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, allocations=None, set_aside=None)
     if line_ids is not None:
         rows = rows.filter(pk__in=line_ids)
     lines = list(rows.select_related("crop", "line", "order", "container").order_by("due", "id"))
     if not lines:
-        return {"planned": 0, "unplanned": [], "late": 0, "batches": []}
-    ground = Ground(ctx)
+        return {"planned": 0, "unplanned": [], "late": 0, "batches": [], "given": 0}
+    ground, touched = Ground(ctx), Touched()
+    wanted = {line: line.quantity for line in lines}
+    spares = Spares(ctx, crops={line.crop.slug for line in lines})
+    if spares.found:
+        for line in lines:
+            wanted[line] -= give(line, spares, line.quantity, touched, hold_of(ground, line))
+    given = [line for line in lines if wanted[line] < line.quantity]
+    follow(ctx, touched)
+    if given:
+        ground = Ground(ctx)
+    made, refused, served = _raise(ctx, ground, {line: left for line, left in wanted.items() if left > 0})
+    late = sum(1 for line in served if line.problems)
+    told = [f"Planned {plural(len(made), 'batch', 'batches')} for {plural(len(served), 'order line')}."]
+    if given:
+        told.append(f"{plural(len(given), 'line')} {'has' if len(given) == 1 else 'have'} something of what stands.")
+    ctx.record(
+        "batch.plan", " ".join(told), after={"batches": len(made), "lines": [str(line.uuid) for line in served][:500]}
+    )
+    if given:
+        refresh(ctx, batches=list(touched.first_days), lines=[line.pk for line in given])
+    return {
+        "planned": len(served), "late": late, "batches": made, "given": len(given),
+        "unplanned": [{"line": line.pk, "number": line.order.number, "reason": why} for line, why in refused],
+    }  # fmt: skip
+
+
+def raise_for(ctx: Ctx, wanted: Mapping[OrderLine, Decimal]) -> tuple[list[int], list[tuple[OrderLine, str]]]:
+    """Plan a batch for so much of each line, in its base unit. Returns the batches, and the lines that cannot be raised with why.
+
+    Call inside an act.
+    """
+    made, refused, _ = _raise(ctx, Ground(ctx), wanted)
+    if made:
+        codes = ", ".join(Batch.objects.filter(pk__in=made).order_by("id").values_list("code", flat=True)[:6])
+        ctx.record("batch.plan", f"Planned {codes} for what was missing.", after={"batches": len(made)})
+    return made, refused
+
+
+def _raise(
+    ctx: Ctx, ground: Ground, wanted: Mapping[OrderLine, Decimal]
+) -> tuple[list[int], list[tuple[OrderLine, str]], list[OrderLine]]:
     drafts, served, refused = [], [], []
-    for line in lines:
+    for line, quantity in wanted.items():
         try:
-            asked = asked_for(ground, line)
+            asked = asked_for(ground, line, quantity)
             plan = _choose_lot_that_holds(ground, plan_batch(request_for(ground, asked), ground, working=False))
         except Refused as error:
             line.problems = [Problem("refused", {"words": error.errors[0].message}).plain()]
@@ -175,7 +220,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
         line.problems = [p.plain() for p in problems_of(plan, asked.due_last, ground)]
         line.chance = 0.0 if plan.ready_on >= line.due.upper else plan.quantities.chance
         line.forecast = _forecast(line, plan)
-        drafts.append(_draft(ground, asked, plan, {line.pk: line.quantity}))
+        drafts.append(_draft(ground, asked, plan, {line.pk: quantity}))
         served.append(line)
     ids = write_plans(ctx, drafts, ground)
     update_rows(
@@ -183,15 +228,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
         ("problems", "chance", "forecast"),
         [(one.pk, json_value(one.problems), one.chance, one.forecast) for one in (*served, *refused)],
     )
-    late = sum(1 for line in served if line.problems)
-    ctx.record("batch.plan", f"Planned {plural(len(drafts), 'batch', 'batches')} for {plural(len(drafts), 'order line')}.",
-               after={"batches": len(ids), "lines": [str(line.uuid) for line in served][:500]})  # fmt: skip
-    return {
-        "planned": len(drafts), "late": late, "batches": ids,
-        "unplanned": [
-            {"line": line.pk, "number": line.order.number, "reason": line.problems[0]["words"]} for line in refused
-        ],
-    }  # fmt: skip
+    return ids, [(line, line.problems[0]["words"]) for line in refused], served
 
 
 def _forecast(line: OrderLine, plan: Plan) -> float:
@@ -216,24 +253,16 @@ def can_we_take_it(
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
     method = method_for(ground, crop, form)
-    promise = OrderLine(crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words)
+    promise = OrderLine(
+        crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words,
+        due=DateRange(due_from, due_last + timedelta(days=1)),
+    )  # fmt: skip
+    spec = ground.method(method.pk)
+    found = [gift.quantity for gift in Spares(ctx, crops={crop.slug}).take(promise, promise.quantity, spec.hold_days)]
+    spare = needed_by(promise, spec, sum(found, Decimal(0)))
     needs = {form: needed_by(promise, ground.method(method.pk))}
     request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from)))
-    return answer(ground, request, due_from=due_from, due_last=due_last, spare=_spare_plants(ctx, crop, form, due_last))
-
-
-def _spare_plants(ctx: Ctx, crop: Crop, form: str, due_last: date) -> int:
-    """Plants of the same crop and form beyond what is promised, ready in time."""
-    batches = (
-        ctx.rows(Batch)
-        .filter(crop__slug=crop.slug, method__form=form, state__in=[Batch.State.SOWN, Batch.State.READY])
-        .prefetch_related("stages")
-    )
-    meant: dict[int, Decimal] = {}
-    for batch, quantity in Allocation.objects.filter(batch__in=batches).values_list("batch_id", "quantity"):
-        meant[batch] = meant.get(batch, Decimal(0)) + quantity
-    in_time = [b for b in batches if max(s.planned.upper for s in b.stages.all()) <= due_last]
-    return sum(max(0, int(b.low if b.low is not None else b.expected) - int(meant.get(b.pk, 0))) for b in in_time)
+    return answer(ground, request, due_from=due_from, due_last=due_last, spare=spare)
 
 
 @dataclass(frozen=True)
@@ -315,28 +344,3 @@ def _lines_for(ctx: Ctx, asked: NewBatch, crop: Crop, method: MethodSpec) -> lis
     if faults:
         raise Refused(faults)
     return lines
-
-
-@act
-def cancel(ctx: Ctx, line_id: Ref, reason: str) -> OrderLine:
-    """Cancel an order line; what is only planned for it is let go, what stands stays as stock."""
-    line = cancel_line(ctx, line_id, reason)
-    batches = list(Batch.objects.filter(allocations__order_line=line))
-    for batch in batches:
-        others = batch.allocations.exclude(order_line=line).filter(order_line__state=OrderLine.State.OPEN)
-        if batch.state == Batch.State.PLANNED and not others.exists():
-            abandon(ctx, batch)
-    refresh(ctx, batches=[batch.pk for batch in batches])
-    return line
-
-
-@act
-def change(ctx: Ctx, line_id: Ref, row: Mapping[str, str], version: int) -> OrderLine:
-    """Change an open order line; its chance follows, and it says when its batches come too late."""
-    line = change_line(ctx, line_id, row, version)
-    refresh(ctx, lines=[line.pk])
-    refresh_decision(
-        ctx, Batch.objects.filter(allocations__order_line=line, state__in=LIVE).values_list("pk", flat=True)
-    )
-    line.refresh_from_db()
-    return line

@@ -21,10 +21,12 @@ from aldrip.base.words import day
 from aldrip.batches.forecasting import ready_on
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.saved import saved_of
+from aldrip.batches.spare import Spares, promised_of
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
 from aldrip.lots.moving import shown_of
 from aldrip.lots.releasing import class_names
+from aldrip.methods.models import Method
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import shown
 from aldrip_core.units import from_base, plain, unit
@@ -89,8 +91,20 @@ class DeliveryOut(Schema):
     declared: bool
 
 
+class SpareOut(ToGradeOut):
+    """A batch that stands, or is graded, with more than is promised of it."""
+
+    crop: str
+    cultivar: str
+    form: str
+    unit: str
+    spare: float
+    promised: float
+
+
 class DeliveriesOut(Schema):
     due: list[DueOut]
+    standing: list[SpareOut]
     done: list[DeliveryOut]
 
 
@@ -133,6 +147,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
             }
             for line in lines
         ],
+        "standing": _standing(ctx),
         "done": [
             {
                 "id": d.pk, "code": d.code, "order": d.order.number, "customer": d.order.customer, "delivered_on": d.delivered_on,
@@ -144,6 +159,28 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
             for d in done
         ],
     }  # fmt: skip
+
+
+def _standing(ctx: Ctx) -> list[dict[str, Any]]:
+    """What stands and is promised to nobody, the first to be ready first."""
+    there = [one for one in Spares(ctx).found if one.batch is not None and one.batch.state != Batch.State.PLANNED]
+    promised = promised_of(ctx, [one.batch.pk for one in there if one.batch])
+    standards = {
+        m.pk: m.standard
+        for m in Method.objects.filter(pk__in=[one.batch.method_id for one in there if one.batch]).select_related(
+            "standard"
+        )
+    }
+    return [
+        {
+            "batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low, "high": b.high,
+            "left": b.start, "ready_on": one.ready, "causes": services.grade_causes(standards[b.method_id]), "crop": b.crop.name,
+            "cultivar": b.line.name if b.line else "", "form": saved.method.form, "unit": one.unit.words,
+            "spare": shown(one.free, one.unit.words), "promised": shown(promised.get(b.pk, 0), one.unit.words),
+        }
+        for one in sorted(there, key=lambda spare: spare.ready)
+        if (b := one.batch) is not None and (saved := one.saved) is not None
+    ]  # fmt: skip
 
 
 def _sum_of(parts: Iterable[tuple[Decimal, str]]) -> float:

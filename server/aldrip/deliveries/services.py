@@ -16,7 +16,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import refresh, with_whole
-from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, Yield
+from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, SetAside, Yield
 from aldrip.batches.saved import snapshot_of
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
@@ -176,6 +176,28 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
         batch_code=batch.code if batch else "", label=with_check(f"{delivery.code}-{number}"),
     )  # fmt: skip
     line.delivered = after
+    _use_what_is_set_aside(ctx, line, lot, -movement.quantity, at)
+
+
+def _use_what_is_set_aside(ctx: Ctx, line: OrderLine, lot: Lot, taken: Decimal, at: str) -> None:
+    """What leaves a lot is what was set aside for the line; taking what is kept for others is asked about."""
+    own = line.set_aside.filter(lot=lot).first()
+    if own is not None:
+        if own.quantity > taken:
+            own.quantity -= taken
+            own.save(update_fields=["quantity"])
+        else:
+            own.delete()
+    others = SetAside.objects.filter(lot=lot, order_line__state=OrderLine.State.OPEN).exclude(order_line=line)
+    kept = sum(others.values_list("quantity", flat=True), Decimal(0))
+    left = Lot.objects.get(pk=lot.pk).balance
+    if kept > left:
+        named = ", ".join(others.values_list("order_line__order__number", flat=True).order_by("order_line__due"))
+        of = unit(lot.unit)
+        ctx.doubt(
+            "set_aside", f"{at}.quantity",
+            f"Of lot {lot.code} {Quantity(kept, of).words()} are set aside for order {named}, and {Quantity(left, of).words()} would be left. Take it all the same?",
+        )  # fmt: skip
 
 
 def _trays(batch: Batch | None, lot: Lot, quantity: Quantity) -> int | None:
@@ -199,6 +221,8 @@ def _close(ctx: Ctx, line: OrderLine, cause: str | None) -> None:
                 f"Line {line.number} is short by {Quantity(missing, unit(line.unit)).words()}. Say why.",
             )
         line.state, line.short_cause, line.problems = OrderLine.State.SHORT, cause[:200], []
+    if line.state != OrderLine.State.OPEN:
+        line.set_aside.all().delete()
     line.version += 1
     line.save()
 

@@ -246,7 +246,7 @@ class LotIn(Schema):
 
 @room.post("/lots", "lots.receive", response=LotOut)
 def receive(ctx: Ctx, body: LotIn) -> Any:
-    usual = services.BOUGHT_AS.get(body.form, Unit.GRAM)
+    usual = services.usual_unit(ctx, body.crop_id, body.form)
     quantity = read_quantity(body.quantity, usual, "quantity") if body.quantity.strip() else None
     size = read_quantity(body.packet_size, Unit.GRAM, "packet_size") if body.packet_size.strip() else None
     tgw = read_measure(body.tgw, "g", "tgw") if body.tgw.strip() else None

@@ -1,5 +1,6 @@
 """Lots: receive, move, test. A lot's balance changes only with a movement, under its lock."""
 
+from collections.abc import Sequence
 from datetime import date
 
 from aldrip.accounts.context import Ctx, Ref, act
@@ -8,7 +9,8 @@ from aldrip.base.words import share
 from aldrip.lots.models import Lot, TestResult
 from aldrip.lots.moving import move, shown_of
 from aldrip.lots.taking import in_lots_unit
-from aldrip.methods.models import Crop, Line
+from aldrip.methods.models import Crop, Line, Method
+from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip_core.plausible import LOW_GERMINATION, how_far
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
@@ -59,7 +61,8 @@ def receive(
     if quantity is None or quantity.base <= 0:
         raise refuse("quantity", "missing", "How much came? Enter a weight or seeds, or packets and their size.")
     of = Unit.GRAM if quantity.unit.is_mass else quantity.unit  # what is bought is weighed in grams
-    _check_form(form, of, tested=germination is not None or tgw_g is not None)
+    known = forms_of(ctx, crop)
+    _check_form(form, of, known, tested=germination is not None or tgw_g is not None)
     lot = Lot.objects.create(
         organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, form=form, unit=of.words, supplier=supplier,
         supplier_ref=supplier_ref, received_on=on, packets=packets,
@@ -79,10 +82,25 @@ def receive(
     return lot
 
 
-def _check_form(form: str, of: Unit, *, tested: bool) -> None:
+def usual_unit(ctx: Ctx, crop_id: int, form: str) -> Unit:
+    """The unit in which what comes in a form is counted or weighed where none is written."""
+    if form in BOUGHT_AS:
+        return BOUGHT_AS[form]
+    crop = ctx.get(Crop, crop_id, shared=True)
+    method = Library(ctx).rows(Method).filter(crop__slug=crop.slug, form=form).first()
+    return unit(method.unit) if method else Unit.PLANT
+
+
+def forms_of(ctx: Ctx, crop: Crop) -> list[str]:
+    """As what a crop may be received: to begin with, or raised elsewhere in a form that is handed over here."""
+    rows = Library(ctx).rows(Method).filter(crop__slug=crop.slug)
+    return list(dict.fromkeys([*BOUGHT_AS, *rows.order_by("form").values_list("form", flat=True)]))
+
+
+def _check_form(form: str, of: Unit, known: Sequence[str], *, tested: bool) -> None:
     """Refuse what cannot be of what came: plants are counted, and only seed germinates in a test."""
-    if form not in BOUGHT_AS:
-        raise refuse("form", "not_a_choice", f"“{form}” is none of {', '.join(BOUGHT_AS)}.")
+    if form not in known:
+        raise refuse("form", "not_a_choice", f"“{form}” is none of {', '.join(known)}.")
     if form != "seed" and not of.is_pieces:
         raise refuse("quantity", "not_counted", f"A {form} is counted: write how many came.")
     if form != "seed" and tested:

@@ -5,7 +5,7 @@ from typing import Any
 from uuid import UUID
 
 from django.http import HttpResponse
-from ninja import File, Schema
+from ninja import Field, File, Schema
 from ninja.files import UploadedFile
 
 from aldrip.accounts.context import Ctx, Ref
@@ -83,11 +83,19 @@ class RowsIn(Schema):
     rows: list[RowIO]
 
 
+class SeriesIn(Schema):
+    """The same again: every so many weeks, so many times in all; as typed."""
+
+    every_weeks: str = Field(default="", max_length=20)
+    times: str = Field(default="", max_length=20)
+
+
 class TakeIn(RowsIn):
     """`keep`: rows that do not hold yet are kept waiting. `waited`: rows among these that waited until now."""
 
     keep: bool = False
     waited: list[int] = []
+    series: SeriesIn | None = None
 
 
 class WordIn(Schema):
@@ -141,9 +149,12 @@ class OrderLineOut(Schema):
     version: int
     batches: list[str]
     batch_ids: list[int]
+    aside: list[str]
+    aside_ids: list[int]
+    planned: bool
 
 
-def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
+def line_out(line: OrderLine, batches: list[tuple[int, str]], aside: list[tuple[int, str]]) -> dict[str, Any]:
     last = line.due.upper - timedelta(days=1)
     iso = line.due.lower.isocalendar()
     return {
@@ -155,7 +166,7 @@ def line_out(line: OrderLine, batches: list[tuple[int, str]]) -> dict[str, Any]:
         "state_words": line.get_state_display(),
         "chance": line.chance, "forecast": shown(line.forecast, line.unit), "delivered": shown(line.delivered, line.unit), "short_cause": line.short_cause,
         "problem": line.problem, "note": line.note, "version": line.version, "batches": [code for _, code in batches],
-        "batch_ids": [pk for pk, _ in batches],
+        "batch_ids": [pk for pk, _ in batches], "aside": [code for _, code in aside], "aside_ids": [pk for pk, _ in aside], "planned": bool(batches or aside),
     }  # fmt: skip
 
 
@@ -175,10 +186,16 @@ def orders(ctx: Ctx) -> Any:
     )
     for line, batch, code in pairs:
         served.setdefault(line, []).append((batch, code))
+    aside: dict[int, list[tuple[int, str]]] = {}
+    kept = ctx.rows(OrderLine).filter(set_aside__isnull=False).order_by("set_aside__id")
+    for line, lot, code in kept.values_list("id", "set_aside__lot_id", "set_aside__lot__code"):
+        aside.setdefault(line, []).append((lot, code))
     # What is open comes first, the nearest on top; what is closed follows, the newest on top.
     opened = [line for line in lines if line.state == OrderLine.State.OPEN]
     closed = [line for line in lines if line.state != OrderLine.State.OPEN]
-    return [line_out(line, sorted(served.get(line.pk, []))) for line in [*opened, *reversed(closed)]]
+    return [
+        line_out(line, sorted(served.get(line.pk, [])), aside.get(line.pk, [])) for line in [*opened, *reversed(closed)]
+    ]
 
 
 def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str, Any]:
@@ -235,6 +252,8 @@ def take_in(ctx: Ctx, body: TakeIn) -> Any:
     """Save order rows, all or none, or with `keep` what holds; the same door for one row typed and a file imported."""
     _not_too_many(body)
     rows, waiting = [row.dict() for row in body.rows], 0
+    if body.series is not None and (body.series.every_weeks.strip() or body.series.times.strip()):
+        rows = order_rows.series(rows, body.series.every_weeks, body.series.times, today=ctx.today)
     if body.keep:
         lines, waiting = services.take_in_what_holds(ctx, rows, body.waited)
     else:

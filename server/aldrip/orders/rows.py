@@ -3,11 +3,11 @@
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, timedelta
 from typing import Protocol
 
 from aldrip.accounts.context import Ctx
-from aldrip.base.errors import FieldError, Refused
+from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.importing import Table
 from aldrip.base.quantity import read_count, read_quantity, split_number
 from aldrip.methods.models import Container, Crop, Line, Method, Standard, usual_class
@@ -462,3 +462,29 @@ def _repeats(
             )
         ]
     return []
+
+
+MOST_TIMES = 60
+
+
+def series(rows: Sequence[Mapping[str, str]], every_weeks: str, times: str, *, today: date) -> list[dict[str, str]]:
+    """The same rows again, every so many weeks, so many times in all. Raises Refused for days that cannot be read.
+
+    An order number that was typed stays for all of them: they are lines of one order.
+    """
+    every, many = read_count(every_weeks or "1", "series.every_weeks"), read_count(times, "series.times")
+    if not 1 <= every <= 52:
+        raise refuse("series.every_weeks", "out_of_range", f"Every {every} weeks cannot be; 1 to 52.")
+    if not 2 <= many <= MOST_TIMES:
+        raise refuse("series.times", "out_of_range", f"{many} times cannot be; 2 to {MOST_TIMES} in all.")
+    found: list[dict[str, str]] = []
+    for index, row in enumerate(rows):
+        try:
+            due = read_span(row.get("due", ""), today=today)
+            last = read_span(row["until"], today=today).last if row.get("until", "").strip() else due.last
+        except UnreadableDay as error:
+            raise refuse(f"rows.{index}.due", error.code, str(error)) from None
+        for turn in range(many):
+            days = timedelta(weeks=every * turn)
+            found.append({**row, "due": (due.start + days).isoformat(), "until": (last + days).isoformat()})
+    return found

@@ -7,15 +7,15 @@ from datetime import timedelta
 
 from psycopg.types.range import DateRange
 
-from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.accounts.context import Ctx, Ref, act, one_of
 from aldrip.base.bulk import copy_rows, days, json_value, take_ids
-from aldrip.base.errors import Conflict, FieldError, Refused, refuse
+from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.base.importing import neutral
 from aldrip.base.words import plural
 from aldrip.orders.models import Order, OrderLine, WaitingRow
 from aldrip.orders.promised import shown
 from aldrip.orders.rows import COLUMNS, ReadRow, check
-from aldrip_core.units import Unit, from_base, plain, unit
+from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 LINE = (
     "id", "organisation", "order", "number", "crop", "line", "form", "container", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
@@ -129,48 +129,145 @@ def _orders_for(ctx: Ctx, read: Sequence[ReadRow]) -> list[Order]:
     return [known[number] for number in numbers]
 
 
-@act
-def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str], version: int) -> OrderLine:
-    """Change quantity, days, note of an open line. Raises Conflict when somebody saved first."""
-    line = ctx.get(OrderLine, line_id, lock=True)
-    if line.version != version:
-        raise Conflict(
-            "Somebody saved this order line first. Nothing of yours was saved.", version=line.version,
-            values=[{"name": "Quantity", "theirs": shown(line.quantity, line.unit), "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
-        )  # fmt: skip
+#: What a row says of a line that can change; the customer and the order stay.
+CHANGEABLE = ("crop", "cultivar", "form", "container", "seed_class", "quantity", "due", "until", "note")
+
+
+def open_line(ctx: Ctx, line_id: Ref) -> OrderLine:
+    """A line that can still change, locked. Raises Refused."""
+    line = one_of(
+        ctx.rows(OrderLine).select_for_update(of=("self",)).select_related("order", "crop", "line", "container"),
+        line_id,
+    )
+    if line is None:
+        raise NotThere("There is no such order line here.")
     if line.state != OrderLine.State.OPEN:
         raise refuse("state", "closed", f"This line is {line.get_state_display()}; it cannot change any more.")
-    current = as_row(line)
-    checked = check(ctx, [{**current, **row, "order": ""}])
-    faults = checked.faults
-    if faults:
-        raise Refused([FieldError(f.column, f.code, f.message) for f in faults])
-    read = checked.read[0]
-    assert read is not None
+    return line
+
+
+def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> OrderLine:
+    """Change what an open line asks. Call inside an act; what is planned for it follows in Batches. Raises Refused."""
+    line = open_line(ctx, line_id)
+    typed = {name: value for name, value in row.items() if name in CHANGEABLE}
+    if "due" in typed and "until" not in typed:
+        typed["until"] = ""  # one day or week was written for both
+    read = _read_one(ctx, {**as_row(line), **typed})
+    if read.quantity.base < line.delivered:
+        raise refuse(
+            "quantity", "delivered",
+            f"{Quantity(line.delivered, read.quantity.unit).words()} of it are delivered already; it cannot be less.",
+        )  # fmt: skip
     before = {"quantity": str(line.quantity), "unit": line.unit, "due": [str(line.due.lower), str(line.due.upper)]}
+    was = _told(line)
+    line.crop, line.line, line.form, line.seed_class = read.crop, read.line, read.form, read.seed_class
     line.quantity, line.unit = read.quantity.base, read.quantity.unit.words
     line.due, line.note, line.container = DateRange(read.due.start, read.due.end), read.note, read.container
+    line.standard_id = read.standard_id
     line.version += 1
     line.save()
-    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}.", line, before=before,
+    told = _changed_words(was, _told(line))
+    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}{told}.", line, before=before,
                after={"quantity": str(line.quantity), "unit": line.unit, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
     return line
 
 
-@act
+def _read_one(ctx: Ctx, row: Mapping[str, str]) -> ReadRow:
+    checked = check(ctx, [{**row, "order": ""}])
+    if checked.faults:
+        raise Refused([FieldError(f.column, f.code, f.message) for f in checked.faults])
+    read = checked.read[0]
+    assert read is not None
+    return read
+
+
+def _told(line: OrderLine) -> list[str]:
+    """What a line asks, a word for each part of it."""
+    of = unit(line.unit)
+    last = line.due.upper - timedelta(days=1)
+    days = f"{line.due.lower.day} {line.due.lower:%b}" + (f" to {last.day} {last:%b}" if last != line.due.lower else "")
+    return [
+        Quantity(line.quantity, of).words(), f"{line.crop.name.lower()} {line.line.name if line.line else ''}".strip(), line.form,
+        line.container.name if line.container else "no container named", line.seed_class.replace("-", " ") or "no class named", days,
+    ]  # fmt: skip
+
+
+def _changed_words(before: list[str], after: list[str]) -> str:
+    changed = [f"{new} instead of {old}" for old, new in zip(before, after, strict=True) if old != new]
+    return f": {', '.join(changed)}" if changed else ""
+
+
+def split_line(ctx: Ctx, line_id: Ref, *, quantity: str, due: str, until: str) -> tuple[OrderLine, OrderLine]:
+    """Make two lines of one: so much of it on another day. Call inside an act. Raises Refused."""
+    line = open_line(ctx, line_id)
+    row = as_row(line)
+    read = _read_one(
+        ctx, {**row, "quantity": quantity, "due": due or row["due"], "until": until if due else row["until"]}
+    )
+    left = line.quantity - line.delivered
+    if not read.quantity.unit.same_measure(unit(line.unit)) or read.quantity.base >= left:
+        raise refuse(
+            "quantity", "too_many",
+            f"{read.quantity.words()} cannot be split off: {Quantity(left, unit(line.unit)).words()} of this line are still to come, and something must stay.",
+        )  # fmt: skip
+    line.quantity -= read.quantity.base
+    line.version += 1
+    line.save()
+    number = max(line.order.lines.values_list("number", flat=True)) + 1
+    other = OrderLine.objects.create(
+        organisation=ctx.organisation, order=line.order, number=number, crop=line.crop, line=line.line, form=line.form,
+        container=line.container, quantity=read.quantity.base, unit=line.unit, due=DateRange(read.due.start, read.due.end),
+        seed_class=line.seed_class, under_percent=line.under_percent, standard=line.standard, note=line.note,
+    )  # fmt: skip
+    ctx.record(
+        "orders.split",
+        f"Split {read.quantity.words()} off order {line.order.number}, line {line.number}, as line {number}.",
+        line,
+    )
+    return line, other
+
+
+def join_lines(ctx: Ctx, line_id: Ref, other_id: Ref) -> tuple[OrderLine, OrderLine]:
+    """Put what another line of the same order asks into a line; the other is cancelled. Call inside an act. Raises Refused."""
+    line, other = open_line(ctx, line_id), open_line(ctx, other_id)
+    if line.pk == other.pk or line.order_id != other.order_id:
+        raise refuse("other", "other_order", "Only two lines of one order can be joined.")
+    same = ("crop_id", "line_id", "form", "container_id", "seed_class", "unit")
+    if any(getattr(line, name) != getattr(other, name) for name in same):
+        raise refuse(
+            "other",
+            "does_not_fit",
+            f"Line {other.number} asks for something else than line {line.number}; change it first.",
+        )
+    if other.delivered:
+        raise refuse(
+            "other",
+            "delivered",
+            f"Of line {other.number} something is delivered already; join line {line.number} to it instead.",
+        )
+    line.quantity += other.quantity
+    line.version += 1
+    line.save()
+    _close(other, f"joined to line {line.number}")
+    ctx.record("orders.join", f"Joined line {other.number} of order {line.order.number} to line {line.number}.", line)
+    return line, other
+
+
 def cancel_line(ctx: Ctx, line_id: Ref, reason: str) -> OrderLine:
-    """Cancel an open line; its batches are let go by the room that owns them."""
-    line = ctx.get(OrderLine, line_id, lock=True)
-    if line.state != OrderLine.State.OPEN:
-        raise refuse("state", "closed", "Only an open line can be cancelled.")
+    """Cancel an open line. Call inside an act; what was planned for it is let go in Batches. Raises Refused."""
+    line = open_line(ctx, line_id)
     if not reason.strip():
         raise refuse("reason", "missing", "Say why it is cancelled.")
-    line.state, line.note, line.version = OrderLine.State.CANCELLED, reason.strip()[:300], line.version + 1
+    _close(line, reason.strip()[:300])
+    ctx.record("orders.cancel", f"Cancelled order {line.order.number}, line {line.number}: {reason.strip()}.", line)
+    return line
+
+
+def _close(line: OrderLine, note: str) -> None:
+    line.state, line.note, line.version = OrderLine.State.CANCELLED, note, line.version + 1
     line.chance = line.forecast = None
     line.problems = []
     line.save()
-    ctx.record("orders.cancel", f"Cancelled order {line.order.number}, line {line.number}: {reason.strip()}.", line)
-    return line
 
 
 def typed_quantity(line: OrderLine) -> str:

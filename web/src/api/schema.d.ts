@@ -1154,6 +1154,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/proposals/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview All
+         * @description What commands on order lines and batches would do, all together; nothing is saved.
+         */
+        post: operations["aldrip_batches_api_preview_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep All
+         * @description Do what was proposed; 409 when anything it touches was saved since.
+         */
+        post: operations["aldrip_batches_api_keep_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/proposals/{event_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Kept
+         * @description Take what was just kept back, as long as nothing rests on it.
+         */
+        post: operations["aldrip_batches_api_undo_kept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/order-lines/{line_id}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Standing For
+         * @description What stands, or is planned, that is promised to nobody and could serve a line.
+         */
+        get: operations["aldrip_batches_api_standing_for"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audit/{audit_id}/undo": {
         parameters: {
             query?: never;
@@ -4362,6 +4442,12 @@ export interface components {
             batches: string[];
             /** Batch Ids */
             batch_ids: number[];
+            /** Aside */
+            aside: string[];
+            /** Aside Ids */
+            aside_ids: number[];
+            /** Planned */
+            planned: boolean;
         };
         /** TakenIn */
         TakenIn: {
@@ -4434,6 +4520,22 @@ export interface components {
             note: string;
         };
         /**
+         * SeriesIn
+         * @description The same again: every so many weeks, so many times in all; as typed.
+         */
+        SeriesIn: {
+            /**
+             * Every Weeks
+             * @default
+             */
+            every_weeks: string;
+            /**
+             * Times
+             * @default
+             */
+            times: string;
+        };
+        /**
          * TakeIn
          * @description `keep`: rows that do not hold yet are kept waiting. `waited`: rows among these that waited until now.
          */
@@ -4450,6 +4552,7 @@ export interface components {
              * @default []
              */
             waited: number[];
+            series?: components["schemas"]["SeriesIn"] | null;
         };
         /** CheckedOut */
         CheckedOut: {
@@ -5290,6 +5393,8 @@ export interface components {
             version: number;
             /** Stages */
             stages: components["schemas"]["MovedStageOut"][];
+            /** Event */
+            event: number | null;
         };
         /** ChangeIn */
         ChangeIn: {
@@ -5385,6 +5490,118 @@ export interface components {
             version: number;
             change: components["schemas"]["ChangeIn"];
         };
+        /** ConsequencesOut */
+        ConsequencesOut: {
+            /** Sentence */
+            sentence: string;
+            /** Figures */
+            figures: components["schemas"]["FigureOut"][];
+            /** Orders */
+            orders: components["schemas"]["OrderEffectOut"][];
+            /** Problems */
+            problems: string[];
+            /** Versions */
+            versions: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * CommandIn
+         * @description One thing to do; quantities and days as they were typed.
+         */
+        CommandIn: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "change" | "split" | "join" | "cancel" | "give" | "take_off" | "raise" | "edit";
+            /** Line */
+            line?: number | string | null;
+            /** Batch */
+            batch?: number | string | null;
+            /** Lot */
+            lot?: number | string | null;
+            /** Other */
+            other?: number | string | null;
+            /** Crop */
+            crop?: string | null;
+            /** Cultivar */
+            cultivar?: string | null;
+            /** Form */
+            form?: string | null;
+            /** Container */
+            container?: string | null;
+            /** Seed Class */
+            seed_class?: string | null;
+            /** Quantity */
+            quantity?: string | null;
+            /** Due */
+            due?: string | null;
+            /** Until */
+            until?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Reason */
+            reason?: string | null;
+            change?: components["schemas"]["ChangeIn"] | null;
+        };
+        /**
+         * ProposeIn
+         * @description `cover`: what is missing afterwards is raised in a new batch.
+         */
+        ProposeIn: {
+            /** Commands */
+            commands: components["schemas"]["CommandIn"][];
+            /**
+             * Cover
+             * @default true
+             */
+            cover: boolean;
+        };
+        /**
+         * KeptProposalOut
+         * @description What was kept, and the record by which it is undone.
+         */
+        KeptProposalOut: {
+            /** Id */
+            id: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /** KeepProposalIn */
+        KeepProposalIn: {
+            /** Commands */
+            commands: components["schemas"]["CommandIn"][];
+            /**
+             * Cover
+             * @default true
+             */
+            cover: boolean;
+            /** Versions */
+            versions: {
+                [key: string]: number;
+            };
+        };
+        /** StandingForOut */
+        StandingForOut: {
+            /** Batch Id */
+            batch_id: number | null;
+            /** Lot Id */
+            lot_id: number | null;
+            /** Code */
+            code: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** State */
+            state: string;
+        };
         /** PlanLinesOut */
         PlanLinesOut: {
             /** Planned */
@@ -5478,6 +5695,12 @@ export interface components {
         LineChange: {
             /** Version */
             version: number;
+            /** Cultivar */
+            cultivar?: string | null;
+            /** Seed Class */
+            seed_class?: string | null;
+            /** Container */
+            container?: string | null;
             /** Quantity */
             quantity?: string | null;
             /** Due */
@@ -7249,6 +7472,8 @@ export interface components {
         DeliveriesOut: {
             /** Due */
             due: components["schemas"]["DueOut"][];
+            /** Standing */
+            standing: components["schemas"]["SpareOut"][];
             /** Done */
             done: components["schemas"]["DeliveryOut"][];
         };
@@ -7324,6 +7549,47 @@ export interface components {
             stock: components["schemas"]["StockOut"][];
             /** Batches */
             batches: components["schemas"]["ToGradeOut"][];
+        };
+        /**
+         * SpareOut
+         * @description A batch that stands, or is graded, with more than is promised of it.
+         */
+        SpareOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Version */
+            version: number;
+            /** State */
+            state: string;
+            /** Expected */
+            expected: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Left */
+            left: number;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Causes */
+            causes: string[];
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Form */
+            form: string;
+            /** Unit */
+            unit: string;
+            /** Spare */
+            spare: number;
+            /** Promised */
+            promised: number;
         };
         /** StockOut */
         StockOut: {
@@ -9339,6 +9605,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_preview_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProposeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsequencesOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_keep_all: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepProposalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptProposalOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_undo_kept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                event_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptProposalOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_standing_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingForOut"][];
                 };
             };
         };

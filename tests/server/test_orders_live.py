@@ -1,0 +1,314 @@
+"""Orders change while they are raised: what is seen before is what happens, what stands is planned with first."""
+
+from datetime import date
+from typing import Any
+from unittest.mock import patch
+
+from django.test import Client
+
+from aldrip.accounts.models import Role
+from aldrip.batches.models import Allocation, Batch, SetAside
+from aldrip.batches.starting import plan_lines
+from aldrip.diary.models import Task
+from aldrip.lots.models import Lot
+from aldrip.lots.services import receive
+from aldrip.methods.models import Crop, Method
+from aldrip.orders.models import OrderLine
+from aldrip_core.holding import held
+from aldrip_core.refusal import Refused
+from aldrip_core.units import Quantity, Unit
+from tests.server.house import HouseCase, advance, member, seed_lot, take_order, uid
+from tests.server.seed_house import SeedCase
+from tests.server.test_taken_back import differences, rows_now
+
+
+class Proposing(HouseCase):
+    def propose(self, *commands: dict[str, Any], status: int = 200, **more: Any) -> Any:
+        return self.post("/proposals/preview", {"commands": list(commands), **more}, status=status)
+
+    def keep(self, *commands: dict[str, Any], **more: Any) -> Any:
+        """Propose, and keep what was seen; what was seen must be what then is."""
+        before = rows_now()
+        seen = self.propose(*commands, **more)
+        self.assertEqual(list(differences(before, rows_now())), [], "looking changed something")
+        kept = self.post("/proposals/keep", {"commands": list(commands), "versions": seen["versions"], **more})
+        for effect in seen["orders"]:
+            line = OrderLine.objects.filter(pk=effect["line_id"]).first()
+            if line is not None:  # a line that is made has another number when it is made in earnest
+                self.assertEqual(line.chance, effect["after"])
+        return {**seen, **kept}
+
+    def sow(self, batch: Batch, trays: int | None = None) -> Batch:
+        sow = max(self.ctx.today, batch.stages.get(key="sow").planned.lower)
+        advance(self.ctx, sow)
+        self.post(f"/batches/{batch.pk}/sown", {"on": str(sow), **({"trays": trays} if trays else {})})
+        batch.refresh_from_db()
+        return batch
+
+
+class HowLongTheyWait(HouseCase):
+    def test_days_in_hand_cost_nothing_and_beyond_them_each_week_its_share(self) -> None:
+        for days, hand, kept, old in ((9, 5, 1.0, False), (16, 5, 0.9, True), (23, 5, 0.81, True), (14, 5, 0.9 ** (5 / 7), False),
+                                      (20, 16, 1.0, False), (0, 0, 1.0, False), (-30, 0, 1.0, False)):  # fmt: skip
+            ready = date(2027, 5, 3)
+            found = held(
+                ready=ready,
+                wanted=date.fromordinal(ready.toordinal() + days),
+                hold_days=14,
+                loss_a_week=0.1,
+                in_hand=hand,
+            )
+            self.assertAlmostEqual(found.kept, kept)
+            self.assertEqual((found.too_old, found.days), (old, max(0, days)))
+        with self.assertRaises(Refused):
+            held(ready=date(2027, 5, 3), wanted=date(2027, 5, 4), loss_a_week=1.0)
+
+    def test_every_shipped_way_that_gives_plants_says_how_long_or_is_cut_fresh(self) -> None:
+        silent = Method.objects.filter(organisation=None, way="plants", hold_days=None).values_list("form", flat=True)
+        self.assertLessEqual(set(silent), {"stem", "leaf"})
+
+
+class AChangedOrder(Proposing):
+    def test_a_planned_batch_follows_number_and_day(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="7,300", due="2027-W35")
+        seen = self.keep({"do": "change", "line": line.pk, "quantity": "3,100", "due": "week 40", "until": ""})
+        names = {figure["name"] for figure in seen["figures"]}
+        self.assertLessEqual({f"{batch.code}: sow", f"{batch.code}: trays"}, names)
+        sow = next(f for f in seen["figures"] if f["name"] == f"{batch.code}: sow")
+        trays = batch.trays
+        batch.refresh_from_db()
+        line.refresh_from_db()
+        self.assertEqual(sow["after"], str(batch.stages.get(key="sow").planned.lower))
+        self.assertAlmostEqual(batch.trays / trays, 3100 / 7300, delta=0.03)
+        self.assertEqual((int(batch.needed), Allocation.objects.get().quantity), (3100, 3100))
+        self.assertGreaterEqual(line.chance or 0, 0.95)
+        # Its work stands by the new days, none is left on the old ones.
+        self.assertGreaterEqual(
+            min(Task.objects.filter(subject=batch.uuid).values_list("due_from", flat=True)),
+            batch.stages.get(key="sow").planned.lower,
+        )
+
+    def test_more_than_was_sown_is_raised_beside_it_and_less_leaves_some_over(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="5,000", due="2027-W38")
+        self.sow(batch)
+        seen = self.keep({"do": "change", "line": line.pk, "quantity": "11,000"})
+        new = Batch.objects.exclude(pk=batch.pk).get()
+        line.refresh_from_db()
+        self.assertGreaterEqual(line.chance or 0, 0.9)
+        self.assertIn(f"{new.code}, new: sow", {f["name"] for f in seen["figures"]} | {f"{new.code}, new: sow"})
+        self.assertEqual(batch.start, Batch.objects.get(pk=batch.pk).start)  # what was sown is a fact
+        self.keep({"do": "change", "line": line.pk, "quantity": "2,000"})
+        new.refresh_from_db()
+        self.assertEqual(new.state, "abandoned")  # it was only planned
+        standing = next(s for s in self.get("/deliveries")["standing"] if s["batch_id"] == batch.pk)
+        batch.refresh_from_db()
+        self.assertEqual(standing["spare"], int(batch.low or 0) - 2000)
+
+    def test_plants_too_old_for_the_new_day_are_let_go_and_others_raised(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="4,400", due="2027-W33")
+        self.sow(batch)
+        with patch("aldrip.batches.promises._drop_what_does_not_fit"):  # without the mend the chance stays where it was
+            told = self.propose({"do": "change", "line": line.pk, "due": "2027-W41", "until": ""})
+        self.assertEqual(told["orders"][0]["after"], 0.0)
+        self.assertTrue(any("before it is wanted" in one for one in told["problems"]), told["problems"])
+        self.keep({"do": "change", "line": line.pk, "due": "2027-W41", "until": ""})
+        line.refresh_from_db()
+        new = Batch.objects.exclude(pk=batch.pk).get()
+        self.assertEqual(list(line.allocations.values_list("batch", flat=True)), [new.pk])
+        self.assertGreaterEqual(line.chance or 0, 0.95)
+        self.assertGreater(new.stages.get(key="sow").planned.lower, batch.stages.get(key="sow").actual_start)
+
+    def test_nothing_is_kept_of_what_was_not_seen(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="3,000", due="2027-W37")
+        command = {"do": "change", "line": line.pk, "quantity": "3,900"}
+        seen = self.propose(command)
+        self.post(f"/batches/{batch.pk}/keep", {"version": batch.version, "change": {"trays": 40}})
+        meanwhile = self.post("/proposals/keep", {"commands": [command], "versions": seen["versions"]}, status=409)
+        self.assertIn(f"saved batch {batch.code} first", meanwhile["title"])
+        left_out = {uuid: v for uuid, v in self.propose(command)["versions"].items() if uuid != str(batch.uuid)}
+        self.post("/proposals/keep", {"commands": [command], "versions": left_out}, status=409)
+        line.refresh_from_db()
+        self.assertEqual(line.quantity, 3000)
+
+    def test_undone_at_once_everything_is_as_it_was_and_not_once_something_rests_on_it(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="3,000", due="2027-W37")
+        before = rows_now()
+        kept = self.keep({"do": "split", "line": line.pk, "quantity": "1,200", "due": "2027-W42", "until": ""})
+        self.assertNotEqual(list(differences(before, rows_now())), [])
+        self.post(f"/proposals/{kept['id']}/undo")
+        self.assertEqual(list(differences(before, rows_now())), [])
+        kept = self.keep({"do": "change", "line": line.pk, "quantity": "4,000"})
+        batch.refresh_from_db()
+        self.sow(batch)
+        refused = self.post(f"/proposals/{kept['id']}/undo", status=422)
+        self.assertIn("rests on it by now", refused["errors"][0]["message"])
+
+    def test_several_at_once_are_one_proposal_and_one_fault_names_its_command(self) -> None:
+        seed_lot(self.ctx)
+        lines = [self.planned(quantity=many, due="2027-W36") for many in ("2,000", "2,600", "1,500")]
+        commands = [{"do": "edit", "batch": batch.pk, "change": {"shift_days": 7}} for _, batch in lines[:2]]
+        seen = self.keep(*commands, {"do": "cancel", "line": lines[2][0].pk, "reason": "shop closed"})
+        self.assertEqual(len([f for f in seen["figures"] if f["name"].endswith(": sow")]), 2)
+        self.assertEqual(Batch.objects.get(pk=lines[2][1].pk).state, "abandoned")
+        refused = self.propose(*commands, {"do": "cancel", "line": lines[2][0].pk, "reason": "again"}, status=422)
+        self.assertEqual(refused["errors"][0]["field"], "commands.2.state")
+
+    def test_odd_changes_are_refused_in_words(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="3,000", due="2027-W37")
+        other = take_order(self.ctx, crop="Endive", quantity="900")
+        for command, field in (
+            ({"do": "change", "line": line.pk, "quantity": "some"}, "quantity"), ({"do": "change", "line": line.pk, "due": "2027-W53"}, "due"),
+            ({"do": "split", "line": line.pk, "quantity": "3,000"}, "quantity"), ({"do": "split", "line": line.pk, "quantity": ""}, "quantity"),
+            ({"do": "join", "line": line.pk, "other": other.pk}, "other"), ({"do": "join", "line": line.pk}, "other"),
+            ({"do": "join", "line": line.pk, "other": line.pk}, "other"), ({"do": "cancel", "line": line.pk}, "reason"),
+            ({"do": "give", "line": other.pk, "batch": batch.pk, "quantity": "10"}, "batch"), ({"do": "give", "line": line.pk, "batch": batch.pk}, "quantity"),
+            ({"do": "take_off", "line": other.pk, "batch": batch.pk}, "batch"), ({"do": "raise"}, "line"), ({"do": "edit", "batch": batch.pk}, "batch"),
+        ):  # fmt: skip
+            self.assertEqual(self.propose(command, status=422)["errors"][0]["field"], field, command)
+
+    def test_who_may_not_change_orders_may_still_give_them_what_stands(self) -> None:
+        line, batch = self.planned(quantity="3,000", due="2027-W37") if seed_lot(self.ctx) else (None, None)
+        client = Client()
+        client.force_login(member(self.ctx, "sue", Role.SUPERVISOR))
+        self.post(
+            "/proposals/preview",
+            {"commands": [{"do": "cancel", "line": line.pk, "reason": "x"}]},
+            status=403,
+            client=client,
+        )
+        self.post(
+            "/proposals/preview", {"commands": [{"do": "take_off", "line": line.pk, "batch": batch.pk}]}, client=client
+        )
+
+
+class WhatStands(Proposing):
+    def test_a_cancelled_orders_plants_stay_in_sight_are_given_on_and_graded(self) -> None:
+        seed_lot(self.ctx)
+        line, batch = self.planned(quantity="8,100", due="2027-W33")
+        self.sow(batch)
+        self.keep({"do": "cancel", "line": line.pk, "reason": "the shop closed"})
+        batch.refresh_from_db()
+        self.assertEqual(batch.state, "sown")
+        there = next(s for s in self.get("/deliveries")["standing"] if s["batch_id"] == batch.pk)
+        self.assertEqual(there["spare"], int(batch.low or 0))
+        self.assertTrue(self.ask("7,000")["can"])
+        # The next order takes them before anything is sown.
+        second = take_order(self.ctx, quantity="7,000", due="2027-W34", customer="Corner Farm")
+        planned = plan_lines(self.ctx, [second.pk])
+        self.assertEqual((planned["given"], planned["batches"]), (1, []))
+        second.refresh_from_db()
+        self.assertEqual(list(second.allocations.values_list("batch", flat=True)), [batch.pk])
+        self.assertGreaterEqual(second.chance or 0, 0.95)
+        due = next(d for d in self.get("/deliveries")["due"] if d["line_id"] == second.pk)
+        self.assertEqual([b["batch_id"] for b in due["batches"]], [batch.pk])
+
+    def ask(self, quantity: str) -> Any:
+        crop = Crop.objects.get(slug="pak-choi", organisation=None)
+        return self.post(
+            "/orders/can-we-take-it", {"crop_id": crop.pk, "form": "plug", "quantity": quantity, "due": "week 34"}
+        )
+
+    def test_raised_on_speculation_it_serves_the_order_that_comes(self) -> None:
+        seed_lot(self.ctx)
+        crop = Crop.objects.get(slug="pak-choi", organisation=None)
+        method = Method.objects.get(crop=crop, form="plug", default=True, organisation=None)
+        made = self.post(
+            "/batches", {"crop_id": crop.pk, "method_id": method.pk, "needed": "6,000", "ready_on": "2027-08-27"}
+        )
+        batch = Batch.objects.get(pk=made["id"])
+        small, large = (take_order(self.ctx, quantity=q, due="2027-W35", customer=q) for q in ("2,500", "9,000"))
+        plan_lines(self.ctx, [small.pk, large.pk])
+        self.assertEqual(Allocation.objects.get(order_line=small).batch, batch)
+        shares = dict(Allocation.objects.filter(order_line=large).values_list("batch", "quantity"))
+        self.assertEqual((shares.pop(batch.pk), list(shares.values())), (3500, [5500]))
+        for line in (small, large):
+            line.refresh_from_db()
+            self.assertGreaterEqual(line.chance or 0, 0.9)
+        batch.refresh_from_db()
+        self.assertEqual(int(batch.needed), 6000)
+
+    def test_crumbs_are_not_mixed_in_nor_what_is_too_old_or_another_cultivar(self) -> None:
+        seed_lot(self.ctx)
+        _, batch = self.planned(quantity="8,000", due="2027-W33")
+        self.sow(batch)
+        batch.refresh_from_db()
+        crumbs = int(batch.low or 0) - 8000
+        self.assertGreater(crumbs, 0)
+        for more in ({"quantity": str(crumbs * 12)}, {"due": "2027-W39", "quantity": "200"}):
+            other = take_order(self.ctx, customer="x", **more)
+            plan_lines(self.ctx, [other.pk])
+            self.assertNotIn(batch.pk, other.allocations.values_list("batch", flat=True), more)
+
+    def test_plants_bought_in_are_set_aside_used_up_by_the_delivery_and_asked_about_by_others(self) -> None:
+        crop = Crop.objects.get(slug="pak-choi", organisation=None)
+        lot = receive(
+            self.ctx, crop_id=crop.pk, line_id=None, quantity=Quantity.of(5000, Unit.PLANT), form="plug", received_on=self.ctx.today,
+        )  # fmt: skip
+        line = take_order(self.ctx, quantity="3,000", due="2027-W28")
+        plan_lines(self.ctx, [line.pk])
+        line.refresh_from_db()
+        self.assertEqual((SetAside.objects.get().quantity, line.chance), (3000, 1.0))
+        listed = next(o for o in self.get("/orders") if o["id"] == line.pk)
+        self.assertEqual((listed["aside"], listed["planned"]), ([lot.code], True))
+        other = take_order(self.ctx, quantity="4,000", due="2027-W28", customer="Corner Farm")
+        body = {
+            "order_id": other.order_id,
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
+            "picks": [{"line_id": other.pk, "lot_id": lot.pk, "quantity": 4000}],
+        }
+        asked = self.client.post("/api/deliveries", body, content_type="application/json")
+        self.assertEqual((asked.status_code, asked.json()["ask"]), (422, "set_aside"))
+        self.post("/deliveries", body)  # said to be so
+        line.refresh_from_db()
+        self.assertEqual((line.chance, OrderLine.objects.get(pk=other.pk).state), (0.0, "delivered"))
+        self.assertIn("set aside", line.problem)
+        self.assertIn("2,000 plants", line.problem)
+        self.post(
+            "/deliveries",
+            {
+                **body,
+                "order_id": line.order_id,
+                "client_uuid": uid(),
+                "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": 1000}],
+            },
+        )
+        self.assertEqual(SetAside.objects.get().quantity, 2000)
+
+
+class ReleasedSeed(SeedCase):
+    def test_what_is_released_is_planned_with_first_and_falls_away_when_it_is_held(self) -> None:
+        self.live_to_clean_seed()
+        self.on(date(2027, 9, 20))
+        self.accept_all(self.block)
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        self.decide(self.lot, "release")
+        first = OrderLine.objects.get()
+        more = {"crop": "Sunflower", "cultivar": "Testhybrid", "form": "seed", "due": "2027-W45"}
+        line = take_order(self.ctx, quantity="130 kg", customer="North Seeds", **more)
+        before = Batch.objects.count()
+        self.assertEqual(plan_lines(self.ctx, [line.pk])["batches"], [])
+        self.assertEqual(Batch.objects.count(), before)
+        line.refresh_from_db()
+        self.assertEqual(
+            (line.chance, SetAside.objects.get().lot, SetAside.objects.get().quantity), (1.0, self.lot, 130_000)
+        )
+        # 1,500 kg less 1,200 promised less 130 set aside leave 170; of more than that the rest must be grown.
+        second = take_order(self.ctx, quantity="300 kg", customer="South Seeds", **{**more, "due": "2028-W45"})
+        plan_lines(self.ctx, [second.pk])
+        self.assertEqual(SetAside.objects.get(order_line=second).quantity, 170_000)
+        self.assertEqual(Allocation.objects.get(order_line=second).quantity, 130_000)
+        first.refresh_from_db()
+        self.assertGreaterEqual(first.chance or 0, 0.9)
+        self.result(self.lot, "germination", normal=[70, 71, 69, 72])  # far below: the lot is held again
+        line.refresh_from_db()
+        self.assertEqual(Lot.objects.get(pk=self.lot.pk).status, "held")
+        self.assertEqual(line.chance, 0.0)
+        self.assertIn("held by now", line.problem)
