@@ -1,7 +1,7 @@
 """What a batch stands at for one of its products: its lots, its last count, or its start, and what is still to be kept."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from aldrip_core.distributions import Spread, product
 from aldrip_core.forecast import Stock, stock_after_count
@@ -27,7 +27,8 @@ class Seen:
 class Standing:
     """A batch as it stands: what was started, the planned rates, what was counted, lost, and gave to stock.
 
-    `in_stock`: by stage, in the unit of what the stage gives; a stage that gave something is done with.
+    `in_stock`: by stage, in the unit of what the stage gives; a stage that gave something is done with, but for one that
+    is `passed` in part.
     """
 
     method: MethodSpec
@@ -36,6 +37,7 @@ class Standing:
     counted: Mapping[str, Seen]
     lost: int = 0
     in_stock: Mapping[str, float] | None = None
+    passed: tuple[str, int] | None = None  # a stage that has done a part of what stands, and how many; the rest goes on
 
 
 def ahead_of(rates: Sequence[Rate], shares: Sequence[float]) -> tuple[Spread, float]:
@@ -65,6 +67,8 @@ def stocks_of(batch: Standing, form: str) -> tuple[Stock, ...]:
             if path[index].key not in given:
                 given.add(path[index].key)
                 there += done[path[index].key] * _mean(batch, path[index + 1 :])
+        if batch.passed is not None and any(stage.key == batch.passed[0] for stage in path):
+            coming.append(path)
     fine = 1 if leaves[0].unit.is_pieces else FINE
     found = [Stock(round(there * fine), Spread(1.0), 1 / fine)] if there or not coming else []
     if coming:
@@ -82,6 +86,8 @@ def _mean(batch: Standing, stages: Sequence[StageSpec]) -> float:
 def _to_come(batch: Standing, paths: Sequence[Sequence[StageSpec]]) -> Stock:
     """What the stages that have given nothing yet will give: the first way's stock, widened by what the others take."""
     path = paths[0]
+    if batch.passed is not None:
+        batch = _rest(batch, path)
     stock = _along(batch, path)
     if len(paths) == 1:
         return stock
@@ -94,6 +100,18 @@ def _to_come(batch: Standing, paths: Sequence[Sequence[StageSpec]]) -> Stock:
         sd = min(kept.sd * wider, 0.9 * (kept.mean * wider * (1 - kept.mean * wider)) ** 0.5)
         return Stock(stock.units, Spread.from_mean_sd(kept.mean * wider, sd), stock.multiply)
     return Stock(stock.units, kept, stock.multiply * wider)
+
+
+def _rest(batch: Standing, path: Sequence[StageSpec]) -> Standing:
+    """What has not passed yet: as many as passed are gone from where they were last counted."""
+    key, passed = batch.passed or ("", 0)
+    counted = {name: seen for name, seen in batch.counted.items() if name != key}
+    last = max((index for index, stage in enumerate(path) if stage.key in counted), default=-1)
+    at = next((index for index, stage in enumerate(path) if stage.key == key), len(path))
+    kept = 1.0
+    for stage in path[last + 1 : at]:
+        kept *= batch.rates[stage.key].kept * stage.share
+    return replace(batch, counted=counted, lost=batch.lost + round(passed / kept if kept else passed), passed=None)
 
 
 def _along(batch: Standing, path: Sequence[StageSpec]) -> Stock:

@@ -158,3 +158,13 @@ def read_measure(text: str, unit: str, field: str) -> float:
         raise refuse(
             field, "unknown_unit", f"“{typed}” cannot be read as {unit}. Write the number in {unit}."
         ) from None
+
+
+def read_found(value: int | str, field: str) -> int:
+    """A whole count of nothing or more, as it was typed; empty is nothing."""
+    if isinstance(value, str) and value.strip() in ("", "0"):
+        return 0
+    found = read_count(value, field) if isinstance(value, str) else value
+    if not 0 <= found <= MOST:
+        raise refuse(field, "out_of_range", f"{found:,} cannot be; 0 to {MOST:,}.")
+    return found

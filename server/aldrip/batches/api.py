@@ -12,7 +12,7 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, refuse
-from aldrip.base.quantity import MOST, read_quantity
+from aldrip.base.quantity import MOST, read_found, read_quantity
 from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
 from aldrip.batches import buying, doing, editing, new_day, placing, proposals, resowing, starting, trying, undoing
@@ -291,9 +291,14 @@ def loss(ctx: Ctx, batch_id: Ref, body: LossIn) -> Any:
 
 @room.post("/batches/{ref:batch_id}/graded", "batches.do", response=Done)
 def graded(ctx: Ctx, batch_id: Ref, body: GradedIn) -> Any:
-    lot = doing.graded(ctx, batch_id, good=body.good, out=[o.dict() for o in body.out], on=body.on,
-                       client_uuid=body.client_uuid, version=body.version, seconds=[(s.stage, s.count) for s in body.seconds])  # fmt: skip
-    return {"id": lot.pk, "message": f"{body.good:,} good ones are lot {lot.code}."}
+    good = read_found(body.good, "good")
+    out = [{"cause": one.cause, "count": read_found(one.count, f"out.{at}.count")} for at, one in enumerate(body.out)]
+    seconds = [(one.stage, read_found(one.count, f"seconds.{at}.count")) for at, one in enumerate(body.seconds)]
+    lot = doing.graded(
+        ctx, batch_id, good=good, out=out, on=body.on, client_uuid=body.client_uuid, version=body.version, seconds=seconds, rest=body.rest
+    )  # fmt: skip
+    rest = " The rest stands on." if body.rest else ""
+    return {"id": lot.pk, "message": f"{good:,} good ones are lot {lot.code}.{rest}"}
 
 
 @room.post("/batches/{ref:batch_id}/picked", "batches.do", response=Done)

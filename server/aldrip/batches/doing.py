@@ -504,9 +504,12 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
 @act
 def graded(
     ctx: Ctx, batch_id: Ref, *, good: int, out: Sequence[Mapping[str, Any]], on: date, client_uuid: uuid.UUID,
-    version: int | None = None, seconds: Sequence[tuple[str, int]] = (),
+    version: int | None = None, seconds: Sequence[tuple[str, int]] = (), rest: bool = False,
 ) -> Lot:  # fmt: skip
-    """Grade a batch against its standard: the good ones become a lot, other grades lots of theirs, the rest is counted by cause."""
+    """Grade a batch against its standard: the good ones become a lot, other grades lots of theirs, what fails is counted by cause.
+
+    rest: this was a part of it; the others stand on and are graded later.
+    """
     saved = load_batch(ctx, batch_id, lock=True)
     batch = saved.batch
     done = ctx.rows(Lot).filter(from_stages__stage__batch=batch, movements__client_uuid=client_uuid).first()
@@ -521,34 +524,45 @@ def graded(
     row = saved.with_trait(Trait.GRADES) or saved.last
     main = _yielding(saved, row)
     rejected, others = sum(int(entry["count"]) for entry in out), sum(number for _, number in seconds)
-    _check_grading(ctx, saved, good, others, rejected)
+    before = _graded_before(ctx, saved)
+    _check_grading(ctx, saved, good, others, rejected, sum(before))
     # Less may be one part of it; more than was forecast is plants that nobody saw.
-    expected = float(batch.expected or 0) / float(saved.method.unit.value.factor)
+    expected = float(batch.expected or 0) / float(saved.method.unit.value.factor) - in_stock_of(batch)
     over = (
         f"{good:,} good ones is more than was forecast, {expected:,.0f}. Is it so?"
         if good > expected * MUCH_MORE
         else None
     )
     ctx.doubt("good", "good", over if expected else None)
-    begun = _begin(saved, _way_to(saved, main.key), on)
+    begun = [] if rest else _begin(saved, _way_to(saved, main.key), on)
     lot = _to_stock(ctx, saved, main, Quantity.of(good, unit(main.unit)), "graded", on, client_uuid)
     for key, number in seconds:
         second = _stage(saved, key)
         if saved.method.by_key[key].after not in (row.key, main.key) or not saved.method.by_key[key].does(Trait.YIELDS):
             raise refuse("seconds", "not_a_choice", f"“{second.name}” is no grade of {batch.code}.")
-        begun += _begin(saved, [key], on)
+        begun += [] if rest else _begin(saved, [key], on)
         _to_stock(ctx, saved, second, Quantity.of(number, unit(second.unit)), "graded", on, None)
     graded_in_all = good + others + rejected
     for entry in out:
         if int(entry["count"]):
             record_count(ctx, subject_kind="batch", subject=batch.uuid, stage=row.key, kind="graded out", sampled=graded_in_all,
                          found=int(entry["count"]), parts=[], cause=str(entry["cause"])[:80], on=on, client_uuid=uuid.uuid4())  # fmt: skip
-    row.counted_share, row.counted_sd, row.counted_of = (good + others) / graded_in_all, 0.0, graded_in_all
-    row.save(update_fields=["counted_share", "counted_sd", "counted_of"])
-    batch.state, batch.decide_by, batch.decide_text = Batch.State.READY, None, ""
-    _follow_on(ctx, saved, begun)
-    finish(ctx, subject=batch.uuid, stages=[row.key, *begun], at=("before", "start"), kinds=["grade"])
-    ctx.record("batch.graded", f"Graded {batch.code}: {good:,} good, {rejected:,} out.", batch)
+    if rest:
+        batch.version += 1
+        batch.save(update_fields=["version"])
+    else:
+        whole = graded_in_all + sum(before)
+        row.counted_share, row.counted_sd, row.counted_of = (good + others + before[0]) / whole, 0.0, whole
+        row.save(update_fields=["counted_share", "counted_sd", "counted_of"])
+        batch.state, batch.decide_by, batch.decide_text = Batch.State.READY, None, ""
+        _follow_on(ctx, saved, begun)
+        finish(ctx, subject=batch.uuid, stages=[row.key, *begun], at=("before", "start"), kinds=["grade"])
+    part = "A part of " if rest else ""
+    ctx.record(
+        "batch.graded",
+        f"{part or 'Graded '}{batch.code}{' graded' if rest else ''}: {good:,} good, {rejected:,} out.",
+        batch,
+    )
     refresh(ctx, batches=[batch.pk])
     return lot
 
@@ -561,12 +575,24 @@ def _yielding(saved: Saved, row: BatchStage) -> BatchStage:
     return saved.stages[found.key] if found else row
 
 
-def _check_grading(ctx: Ctx, saved: Saved, good: int, others: int, rejected: int) -> None:
+def _graded_before(ctx: Ctx, saved: Saved) -> tuple[int, int]:
+    """What went through grading in earlier parts: good ones of every grade, and those that failed."""
+    good = sum(int(one.quantity) for one in Yield.objects.filter(stage__batch=saved.batch))
+    out = ctx.rows(Count).filter(subject=saved.batch.uuid, kind="graded out", replaced_by=None)
+    return good, sum(out.values_list("found", flat=True))
+
+
+def in_stock_of(batch: Batch) -> float:
+    """What a batch gave to stock in earlier parts and is still there: its forecast counts it."""
+    rows = Yield.objects.filter(stage__batch=batch).values_list("lot__balance", flat=True)
+    return float(sum(rows))
+
+
+def _check_grading(ctx: Ctx, saved: Saved, good: int, others: int, rejected: int, before: int) -> None:
     batch = saved.batch
     # Where one gives several, as a mother plant gives cuttings, more may be graded than was started.
     of_one = math.prod(max(1.0, stage.factor.mean + 3 * stage.factor.sd) for stage in saved.method.spine)
     left = ceil_whole((batch.start - losses(ctx, [batch]).get(batch.pk, 0)) * of_one)
-    before = sum(int(y.quantity) for y in Yield.objects.filter(stage__batch=batch))
     if good < 0 or rejected < 0 or others < 0 or good + rejected + others == 0:
         raise refuse("good", "missing", "How many were good, and how many were graded out?")
     if good + rejected + others + before > left:

@@ -21,6 +21,7 @@ from aldrip_core.distributions import Spread, product
 from aldrip_core.forecast import Forecast, Stock, forecast
 from aldrip_core.holding import LONG, Held, held
 from aldrip_core.problems import Problem, read
+from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import Seen, Standing, stocks_of
 from aldrip_core.units import from_base, unit
 
@@ -97,14 +98,16 @@ def in_stock_then(lines: Sequence[OrderLine], saved: Saved, ready: date, stocks:
     return tuple(replace(stock, remaining=product([stock.remaining, Spread(waits.kept)])) for stock in stocks)
 
 
-def standing(saved: Saved, lost: int, in_stock: Mapping[str, float] | None) -> Standing:
-    """A saved batch in core's terms. `in_stock`: by the stage that gave it, in its unit."""
+def standing(
+    saved: Saved, lost: int, in_stock: Mapping[str, float] | None, passed: tuple[str, int] | None = None
+) -> Standing:
+    """A saved batch in core's terms. `in_stock`: by the stage that gave it, in its unit; `passed`: graded in part."""
     counted = {
         key: Seen(stage.counted_share, stage.counted_sd or 0.0)
         for key, stage in saved.stages.items() if stage.counted_share is not None
     }  # fmt: skip
     rates = {key: rate_of(stage) for key, stage in saved.stages.items()}
-    return Standing(saved.method, rates, saved.batch.start, counted, lost, in_stock)
+    return Standing(saved.method, rates, saved.batch.start, counted, lost, in_stock, passed)
 
 
 def losses(ctx: Ctx, batches: Iterable[Batch], *, since_count: bool = False) -> dict[int, int]:
@@ -148,6 +151,18 @@ def in_stock(batches: Iterable[int]) -> dict[int, dict[str, float]]:
         free = max(Decimal(0), balance - (spoken or 0))  # what is set aside counts where it was set aside for
         there = float(from_base(free * (quantity / whole), unit(name))) if whole else 0.0
         found[pk][key] = found[pk].get(key, 0.0) + there
+    return found
+
+
+def graded_in_part(ctx: Ctx, batches: Iterable[Saved]) -> dict[int, tuple[str, int]]:
+    """Batches of which a part was graded and the rest still stands: the grading, and how many went through it, good or not."""
+    found: dict[int, tuple[str, int]] = {}
+    for one in batches:
+        grading = one.method.first_with(Trait.GRADES)
+        if one.batch.state == Batch.State.SOWN and grading is not None:
+            out = ctx.rows(Count).filter(subject=one.batch.uuid, kind="graded out", replaced_by=None)
+            good = Yield.objects.filter(stage__batch=one.batch).aggregate(total=Sum("quantity"))["total"] or 0
+            found[one.batch.pk] = (grading.key, int(good) + (out.aggregate(total=Sum("found"))["total"] or 0))
     return found
 
 
@@ -256,10 +271,11 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
     begun = [pk for pk, one in saved.items() if one.batch.state != Batch.State.PLANNED]
     lost = losses(ctx, [one.batch for one in saved.values()], since_count=True)
     given = in_stock(begun) if begun else {}
+    parts = graded_in_part(ctx, [one for pk, one in saved.items() if pk in given])
     return {
         pk: Standings(
             one,
-            stocks_of(standing(one, lost.get(pk, 0), given.get(pk)), one.method.form),
+            stocks_of(standing(one, lost.get(pk, 0), given.get(pk), parts.get(pk)), one.method.form),
             ready_on(one, ctx.today),
             lost.get(pk, 0),
         )

@@ -580,14 +580,14 @@ class LossIn(Schema):
 
 class GradedOutIn(Schema):
     cause: str = Field(max_length=80)
-    count: int = Field(ge=0, le=10_000_000)
+    count: int | str
 
 
 class SecondIn(Schema):
     """So many of another grade, by the stage that gives it."""
 
     stage: str = Field(max_length=40)
-    count: int = Field(ge=0, le=10_000_000)
+    count: int | str
 
 
 class PickedIn(Schema):
@@ -598,7 +598,10 @@ class PickedIn(Schema):
 
 
 class GradedIn(Schema):
-    good: int = Field(ge=0, le=10_000_000)
+    """Counts as typed or as numbers; `rest`: the others stand on and are graded later."""
+
+    good: int | str
+    rest: bool = False
     out: list[GradedOutIn] = Field(default=[], max_length=100)
     seconds: list[SecondIn] = Field(default=[], max_length=20)
     on: date

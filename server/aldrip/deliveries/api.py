@@ -41,6 +41,7 @@ class StockOut(Schema):
     balance: float
     unit: str
     graded_on: date
+    proposed: float
 
 
 class ToGradeOut(Schema):
@@ -116,6 +117,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         .select_related("order", "crop", "line", "standard").order_by("due", "id")
     )  # fmt: skip
     stock = services.stock_for(ctx, lines)
+    proposed = services.proposed_picks(lines, stock)
     classes = class_names(ctx)
     to_grade = _to_grade(lines)
     done = (
@@ -134,7 +136,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
                 "due_last": line.due.upper - timedelta(days=1), "chance": line.chance, "problem": line.problem,
                 "standard": line.standard.name if line.standard else "",
                 "stock": [
-                    {"lot_id": lot.pk, "code": lot.code, "balance": shown_of(lot), "unit": lot.unit, "graded_on": lot.received_on,
+                    {"lot_id": lot.pk, "code": lot.code, "balance": shown_of(lot), "unit": lot.unit, "graded_on": lot.received_on, "proposed": shown(proposed.get((line.pk, lot.pk), 0), line.unit),
                      "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all())}
                     for lot in stock[line.pk]
                 ],

@@ -14,6 +14,7 @@ from django.db.models import Q
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.batches.aside import for_line, of_lot
 from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import refresh, with_whole
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, SetAside, Yield
@@ -67,6 +68,32 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
         for lot in lots:
             if fits(lot, line):
                 found[line.pk].append(lot)
+    return found
+
+
+def proposed_picks(lines: Sequence[OrderLine], stock: Mapping[int, Sequence[Lot]]) -> dict[tuple[int, int], Decimal]:
+    """How much of each lot would be handed over for each line, in the line's base unit: first what is set aside for it.
+
+    Lines in the order of their days; what one takes the next has not. What is set aside for others stays.
+    """
+    left: dict[int, Decimal] = {lot.pk: lot.balance for lots in stock.values() for lot in lots}
+    aside: dict[int, dict[int, Decimal]] = defaultdict(dict)
+    rows = SetAside.objects.filter(lot__in=list(left), order_line__state=OrderLine.State.OPEN)
+    for line_id, lot_id, quantity in rows.values_list("order_line", "lot", "quantity"):
+        aside[lot_id][line_id] = quantity
+    found: dict[tuple[int, int], Decimal] = {}
+    for line in sorted(lines, key=lambda one: (one.due.lower, one.pk)):
+        wanted = line.quantity - line.delivered
+        for lot in sorted(stock.get(line.pk, ()), key=lambda one: line.pk not in aside[one.pk]):
+            kept = sum((q for other, q in aside[lot.pk].items() if other != line.pk), Decimal(0))
+            part = min(of_lot(line, lot, wanted), max(Decimal(0), left[lot.pk] - kept))
+            if part <= 0:
+                continue
+            given = min(wanted, for_line(line, lot, part))
+            left[lot.pk] -= part
+            aside[lot.pk].pop(line.pk, None)
+            found[line.pk, lot.pk] = given
+            wanted -= given
     return found
 
 
@@ -238,7 +265,7 @@ def _close_batches(ctx: Ctx, delivery: Delivery) -> None:
             abandon(ctx, batch)
             continue
         yields = Yield.objects.filter(stage__batch=batch)
-        if not yields.exists():
+        if batch.state != Batch.State.READY or not yields.exists():  # the rest of it still stands
             continue
         if not yields.filter(lot__balance__gt=0).exists():
             _end(ctx, batch, delivery.delivered_on)

@@ -64,6 +64,11 @@ export const editionsQuery = (kind: string, slug: string) =>
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
 export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
+export const standingQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["orders", "standing", id],
+    queryFn: () => take(api.GET("/api/order-lines/{line_id}/standing", { params: { path: { line_id: id } } })),
+  });
 export const waitingQuery = queryOptions({
   queryKey: ["orders", "waiting"],
   queryFn: () => take(api.GET("/api/orders/waiting")),

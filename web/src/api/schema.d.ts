@@ -5815,10 +5815,18 @@ export interface components {
              */
             client_uuid: string;
         };
-        /** GradedIn */
+        /**
+         * GradedIn
+         * @description Counts as typed or as numbers; `rest`: the others stand on and are graded later.
+         */
         GradedIn: {
             /** Good */
-            good: number;
+            good: number | string;
+            /**
+             * Rest
+             * @default false
+             */
+            rest: boolean;
             /**
              * Out
              * @default []
@@ -5847,7 +5855,7 @@ export interface components {
             /** Cause */
             cause: string;
             /** Count */
-            count: number;
+            count: number | string;
         };
         /**
          * SecondIn
@@ -5857,7 +5865,7 @@ export interface components {
             /** Stage */
             stage: string;
             /** Count */
-            count: number;
+            count: number | string;
         };
         /** PickedIn */
         PickedIn: {
@@ -7608,6 +7616,8 @@ export interface components {
              * Format: date
              */
             graded_on: string;
+            /** Proposed */
+            proposed: number;
         };
         /** ToGradeOut */
         ToGradeOut: {

@@ -37,8 +37,8 @@ function Before({ before, after, worse }: { before: string; after: string; worse
 
 /** At the foot: what a proposal does, before it is kept or dropped. */
 export function ConsequencesBar() {
-  const { proposed, keep, drop } = useProposal();
-  if (!proposed) return null;
+  const { proposed, kept, keep, undo, drop } = useProposal();
+  if (!proposed) return kept ? <KeptBar sentence={kept.sentence} onUndo={() => void undo()} /> : null;
   const { proposal, conflict, error, busy } = proposed;
   return (
     <section
@@ -103,6 +103,24 @@ export function ConsequencesBar() {
           {conflict ? "Look again" : "Drop"} <span className="cond text-note underline">Esc</span>
         </button>
       </div>
+    </section>
+  );
+}
+
+/** What was kept a moment ago, and its way back. */
+function KeptBar({ sentence, onUndo }: { sentence: string; onUndo: () => void }) {
+  return (
+    <section
+      aria-label="Kept"
+      aria-live="polite"
+      className="noprint flex items-center gap-4 border-ink border-t-[3px] bg-panel px-4 py-2"
+    >
+      <p className="min-w-0 flex-1">
+        <b>Kept.</b> {sentence}
+      </p>
+      <button type="button" className="btn h-8 w-32" onClick={onUndo}>
+        Undo
+      </button>
     </section>
   );
 }

@@ -3,6 +3,7 @@ import { ApiError, api, type Schemas, take } from "../api/client";
 import { saved } from "../api/queries";
 
 export type Change = Partial<Schemas["ChangeIn"]>;
+export type Command = Pick<Schemas["CommandIn"], "do"> & Partial<Schemas["CommandIn"]>;
 
 export interface Conflict {
   message: string;
@@ -11,53 +12,67 @@ export interface Conflict {
   values: { name: string; theirs: unknown; yours: unknown; unit: string; kind: string }[];
 }
 
+/** What a proposal shows, whatever it is made of; stages only where one batch is moved. */
+export type View = Pick<Schemas["ProposalOut"], "sentence" | "figures" | "orders" | "problems"> &
+  Partial<Pick<Schemas["ProposalOut"], "stages" | "version">> &
+  Partial<Pick<Schemas["ConsequencesOut"], "versions">>;
+
 interface Proposed {
-  batchId: number;
+  batchId: number | null;
   change: Change;
-  proposal: Schemas["ProposalOut"] | null;
+  commands: Command[];
+  proposal: View | null;
   error: ApiError | null;
   conflict: Conflict | null;
   busy: boolean;
 }
 
+/** What was kept just now, and the record by which it is undone. */
+export interface Kept {
+  id: number;
+  sentence: string;
+}
+
 interface ProposalContext {
   proposed: Proposed | null;
+  kept: Kept | null;
   propose: (batchId: number, change: Change) => void;
+  proposeAll: (commands: Command[]) => Promise<void>;
   keep: () => Promise<void>;
+  undo: () => Promise<void>;
   drop: () => void;
 }
 
 const Context = createContext<ProposalContext | null>(null);
+const NOTHING = { change: {}, commands: [], proposal: null, error: null, conflict: null, busy: true };
 
-/** Consequences before commitment: one proposal at a time, kept or dropped. */
+/** Consequences before commitment: one proposal at a time, of whatever roots, kept or dropped, and undone at once. */
 export function ProposalProvider({ children }: { children: ReactNode }) {
   const [proposed, setProposed] = useState<Proposed | null>(null);
+  const [kept, setKept] = useState<Kept | null>(null);
   const propose = useCallback((batchId: number, change: Change) => {
-    setProposed((old) => ({
-      batchId,
-      change,
-      proposal: old?.batchId === batchId ? old.proposal : null,
-      error: null,
-      conflict: null,
-      busy: true,
-    }));
+    setKept(null);
+    setProposed((old) => ({ ...NOTHING, batchId, change, proposal: old?.batchId === batchId ? old.proposal : null }));
     take(api.POST("/api/batches/{batch_id}/preview", { params: { path: { batch_id: batchId } }, body: full(change) }))
       .then((proposal) => setProposed((now) => (now?.change === change ? { ...now, proposal, busy: false } : now)))
       .catch((error) =>
         setProposed((now) => (now?.change === change ? { ...now, proposal: null, error, busy: false } : now)),
       );
   }, []);
+  /** What is refused is thrown to whoever asked, whose fields show it; nothing else is touched. */
+  const proposeAll = useCallback(async (commands: Command[]) => {
+    const proposal = await take(
+      api.POST("/api/proposals/preview", { body: { commands: whole(commands), cover: true } }),
+    );
+    setKept(null);
+    setProposed({ ...NOTHING, batchId: null, commands, proposal, busy: false });
+  }, []);
   const drop = useCallback(() => setProposed(null), []);
   const keep = useCallback(async () => {
     if (!proposed?.proposal || proposed.busy) return;
     setProposed({ ...proposed, busy: true });
     try {
-      await take(
-        api.POST("/api/batches/{batch_id}/keep", {
-          params: { path: { batch_id: proposed.batchId } },
-          body: { version: proposed.proposal.version, change: full(proposed.change) },
-        }),
-      );
+      setKept(await send(proposed));
       setProposed(null);
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
@@ -71,6 +86,17 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
     }
     await saved();
   }, [proposed]);
+  const undo = useCallback(async () => {
+    if (!kept) return;
+    setKept(null);
+    try {
+      await take(api.POST("/api/proposals/{event_id}/undo", { params: { path: { event_id: kept.id } } }));
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      setProposed({ ...NOTHING, batchId: null, error, busy: false });
+    }
+    await saved();
+  }, [kept]);
   useEffect(() => {
     if (!proposed) return;
     const onKey = (event: KeyboardEvent) => {
@@ -84,12 +110,43 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [proposed, keep, drop]);
-  const value = useMemo(() => ({ proposed, propose, keep, drop }), [proposed, propose, keep, drop]);
+  // Whoever goes on has seen it; later it is taken back in “What was done”.
+  useEffect(() => {
+    if (!kept) return;
+    const gone = window.setTimeout(() => setKept(null), 20_000);
+    return () => window.clearTimeout(gone);
+  }, [kept]);
+  const value = useMemo(
+    () => ({ proposed, kept, propose, proposeAll, keep, undo, drop }),
+    [proposed, kept, propose, proposeAll, keep, undo, drop],
+  );
   return <Context.Provider value={value}>{children}</Context.Provider>;
+}
+
+async function send(proposed: Proposed): Promise<Kept | null> {
+  const { proposal, batchId } = proposed;
+  if (batchId !== null) {
+    const done = await take(
+      api.POST("/api/batches/{batch_id}/keep", {
+        params: { path: { batch_id: batchId } },
+        body: { version: proposal?.version ?? 0, change: full(proposed.change) },
+      }),
+    );
+    return done.event === null ? null : { id: done.event, sentence: done.sentence };
+  }
+  return take(
+    api.POST("/api/proposals/keep", {
+      body: { commands: whole(proposed.commands), versions: proposal?.versions ?? {}, cover: true },
+    }),
+  );
 }
 
 function full(change: Change): Schemas["ChangeIn"] {
   return { back_to_planned: false, split: [], lots: [], ...change } as Schemas["ChangeIn"];
+}
+
+function whole(commands: Command[]): Schemas["CommandIn"][] {
+  return commands.map((one) => (one.change ? { ...one, change: full(one.change) } : one)) as Schemas["CommandIn"][];
 }
 
 export function useProposal(): ProposalContext {

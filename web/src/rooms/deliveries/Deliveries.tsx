@@ -73,6 +73,7 @@ export function Deliveries() {
           </p>
         </Empty>
       )}
+      {data.standing.length ? <Standing rows={data.standing} /> : null}
       {done.length ? (
         <section className="mt-6" aria-label="Handed over">
           <h2>Handed over</h2>
@@ -183,13 +184,50 @@ function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onD
   );
 }
 
+/** What stands with more than is promised of it: graded, given to an order that comes, or ended with its cause. */
+function Standing({ rows }: { rows: Schemas["SpareOut"][] }) {
+  const may = useMay();
+  return (
+    <section className="mt-6" aria-label="Promised to nobody">
+      <h2>Stands, promised to nobody</h2>
+      <p className="note">
+        New orders are planned with these first. An order that is there already takes them at its line, in Orders.
+      </p>
+      <table className="tbl max-w-4xl">
+        <tbody>
+          {rows.map((row) => (
+            <tr key={row.batch_id}>
+              <td className="w-32">ready {shortDay(row.ready_on)}</td>
+              <td>
+                <Link to={`/batches/${row.batch_id}` as "/"}>
+                  <BatchCode code={row.code} />
+                </Link>{" "}
+                {row.state === "sown" && may("batches.do") ? (
+                  <Grade batch={row} line={{ crop: row.crop, standard: "" }} />
+                ) : null}
+              </td>
+              <td>
+                {row.crop} {row.cultivar}, {row.form}
+              </td>
+              <td className="num">
+                {count(row.spare)} <span className="note">{row.unit}</span>
+              </td>
+              <td>{row.promised ? `beside ${count(row.promised)} promised` : "nothing of it is promised"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
 /** Pick for an order, oldest lot first; what is missing needs its cause. */
 function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
   const { today } = useSpan();
   const navigate = useNavigate();
   const [uuid] = useState(entryId);
   const [on, setOn] = useState(today);
-  const [picks, setPicks] = useState<Record<string, string>>(() => propose(lines));
+  const [picks, setPicks] = useState<Record<string, string>>(() => proposed(lines));
   const [causes, setCauses] = useState<Record<number, string>>({});
   const [closeShort, setCloseShort] = useState<Record<number, boolean>>({});
   const first = lines[0];
@@ -239,7 +277,8 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
           return (
             <fieldset key={line.line_id} className="border-hair border-t pt-2">
               <legend className="font-semibold">
-                {line.crop} {line.cultivar}: {count(left)} {line.unit} wanted
+                {line.crop} {line.cultivar}, {windowWords(line.due_from, line.due_last)}: {count(left)} {line.unit}{" "}
+                wanted
               </legend>
               {line.stock.map((lot) => (
                 <Field key={lot.lot_id} label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}>
@@ -290,17 +329,13 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
   );
 }
 
-function propose(lines: Due[]): Record<string, string> {
-  const found: Record<string, string> = {};
-  for (const line of lines) {
-    let left = line.quantity - line.delivered;
-    for (const lot of line.stock) {
-      const take_ = Math.min(left, lot.balance);
-      found[`${line.line_id}.${lot.lot_id}`] = take_ > 0 ? String(take_) : "";
-      left -= take_;
-    }
-  }
-  return found;
+/** What the server would hand over: the balance of each lot is shared by the lines that are due. */
+function proposed(lines: Due[]): Record<string, string> {
+  return Object.fromEntries(
+    lines.flatMap((line) =>
+      line.stock.map((lot) => [`${line.line_id}.${lot.lot_id}`, lot.proposed ? String(lot.proposed) : ""]),
+    ),
+  );
 }
 
 function NoteSheet({ id, onClose }: { id: Ref; onClose: () => void }) {

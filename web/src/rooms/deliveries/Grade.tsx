@@ -6,10 +6,17 @@ import { useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 
 /** Grade a batch against its standard: good ones become a lot, the rest is counted by cause. */
-export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Schemas["DueOut"] }) {
+export function Grade({
+  batch,
+  line,
+}: {
+  batch: Schemas["ToGradeOut"];
+  line: Pick<Schemas["DueOut"], "crop" | "standard"> & { order?: string };
+}) {
   const { today } = useSpan();
   const [open, setOpen] = useState(false);
   const [good, setGood] = useState("");
+  const [rest, setRest] = useState(false);
   const [out, setOut] = useState<Record<string, string>>({});
   const [uuid, setUuid] = useState(entryId);
   const rejected = Object.values(out).reduce((sum, text) => sum + Number(text || 0), 0);
@@ -19,9 +26,10 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
         api.POST("/api/batches/{batch_id}/graded", {
           params: { path: { batch_id: batch.batch_id } },
           body: {
-            good: Math.round(Number(good)),
+            good,
+            rest,
             seconds: [],
-            out: batch.causes.map((cause) => ({ cause, count: Math.round(Number(out[cause] || 0)) })),
+            out: batch.causes.map((cause) => ({ cause, count: out[cause] ?? "" })),
             on: today,
             client_uuid: uuid,
             version: batch.version,
@@ -30,6 +38,9 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
       ),
     () => {
       setOpen(false);
+      setGood("");
+      setOut({});
+      setRest(false);
       setUuid(entryId());
     },
   );
@@ -49,8 +60,9 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
           }}
         >
           <p>
-            {line.crop} for order {line.order}, against the {line.standard.toLowerCase()}. Forecast{" "}
-            {count(batch.expected)}.
+            {line.crop}
+            {line.order ? ` for order ${line.order}` : ""}
+            {line.standard ? `, against the ${line.standard.toLowerCase()}` : ""}. Forecast {count(batch.expected)}.
           </p>
           <Field label="Good ones" fault={error?.of("good")}>
             <input
@@ -74,6 +86,10 @@ export function Grade({ batch, line }: { batch: Schemas["ToGradeOut"]; line: Sch
               </Field>
             ))}
           </fieldset>
+          <label className="flex items-center gap-2">
+            <input type="checkbox" checked={rest} onChange={(e) => setRest(e.target.checked)} />
+            This is a part of it; the rest stands on
+          </label>
           <p aria-live="polite">
             {good ? (
               <>

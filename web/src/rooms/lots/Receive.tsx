@@ -6,6 +6,7 @@ import { useSpan } from "../../shell/span";
 import { DayField } from "../../ui/DayField";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
+import { formsOf } from "../orders/forms";
 
 /** What is bought in: seed, and what a batch may be begun with instead. */
 export const WHAT: [value: string, words: string][] = [
@@ -50,6 +51,7 @@ export function Receive({
   const put = (name: keyof typeof EMPTY) => (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement>) =>
     setForm({ ...form, [name]: event.target.value });
   const seed = form.form === "seed";
+  const forms = library && form.crop ? formsOf(library, Number(form.crop)).filter((name) => name !== "seed") : [];
   const save = useSave(
     async () => {
       let line = form.line && form.line !== "new" ? Number(form.line) : null;
@@ -115,6 +117,11 @@ export function Receive({
             {WHAT.map(([value, words]) => (
               <option key={value} value={value}>
                 {words}
+              </option>
+            ))}
+            {forms.map((name) => (
+              <option key={name} value={name}>
+                {name}, raised elsewhere, to be handed over
               </option>
             ))}
           </select>

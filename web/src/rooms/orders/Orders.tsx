@@ -6,10 +6,10 @@ import { ordersQuery, waitingQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
-import { WhatWasDone } from "../../ui/TakeBack";
 import { Ask } from "./Ask";
+import { LineSheet } from "./LineSheet";
 import { NewOrder } from "./NewOrder";
 
 type Line = Schemas["OrderLineOut"];
@@ -24,7 +24,7 @@ export function Orders() {
   const [fresh, setFresh] = useState(false);
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
   const chosen = lines.find((line) => String(line.id) === address.line);
-  const unplanned = lines.filter((line) => line.state === "open" && !line.batches.length).length;
+  const unplanned = lines.filter((line) => line.state === "open" && !line.planned).length;
   const columns = columnsOf((id) => navigate({ to: "/orders" as "/", search: { line: String(id) } as never }));
   const open = lines.filter((line) => line.state === "open");
   return (
@@ -89,7 +89,11 @@ export function Orders() {
       <Ask open={ask} onClose={() => setAsk(false)} />
       <NewOrder open={fresh} onClose={() => setFresh(false)} />
       {chosen ? (
-        <LineSheet line={chosen} onClose={() => navigate({ to: "/orders" as "/", search: {} as never })} />
+        <LineSheet
+          line={chosen}
+          others={lines.filter((line) => line.order_id === chosen.order_id && line.id !== chosen.id)}
+          onClose={() => navigate({ to: "/orders" as "/", search: {} as never })}
+        />
       ) : null}
     </div>
   );
@@ -173,13 +177,18 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
     },
     {
       key: "batches",
-      head: "Batches",
-      value: (l) => l.batches.join(" "),
+      head: "Served by",
+      value: (l) => [...l.batches, ...l.aside].join(" "),
       cell: (l) => (
         <span className="flex flex-wrap gap-1">
           {l.batches.map((code, index) => (
             <Link key={code} to={`/batches/${l.batch_ids[index]}` as "/"}>
               <BatchCode code={code} />
+            </Link>
+          ))}
+          {l.aside.map((code, index) => (
+            <Link key={code} to={`/lots?lot=${l.aside_ids[index]}` as "/"}>
+              <LotCode code={code} />
             </Link>
           ))}
         </span>
@@ -202,128 +211,4 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
     },
     { key: "note", head: "Note", value: (l) => l.note, spare: true },
   ];
-}
-
-function LineSheet({ line, onClose }: { line: Line; onClose: () => void }) {
-  const may = useMay();
-  const [quantity, setQuantity] = useState(String(line.quantity));
-  const [due, setDue] = useState(line.due_from);
-  const [until, setUntil] = useState(line.due_last);
-  const change = useSave(
-    () =>
-      take(
-        api.PATCH("/api/order-lines/{line_id}", {
-          params: { path: { line_id: line.id } },
-          body: { version: line.version, quantity, due, until },
-        }),
-      ),
-    onClose,
-  );
-  const closed = line.state !== "open" || !may("orders.edit");
-  const fault = (name: string) =>
-    change.error && "of" in change.error
-      ? (change.error as never as { of: (f: string) => string }).of(name)
-      : undefined;
-  return (
-    <Sheet open onClose={onClose} title={`Order ${line.order}, line ${line.number}`}>
-      <p>
-        {line.customer}: {line.crop} {line.cultivar}, {line.form}
-        {line.container ? `, ${line.container}` : ""}
-      </p>
-      {line.problem ? <p className="fault mt-2">{line.problem}</p> : null}
-      <form
-        className="mt-3 grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          change.mutate(undefined);
-        }}
-      >
-        <Field label="Quantity" fault={fault("quantity")} hint="12000, 12,000 or 12k">
-          <input className="input" value={quantity} disabled={closed} onChange={(e) => setQuantity(e.target.value)} />
-        </Field>
-        <Field label="Due from" fault={fault("due")} hint="A day or a week, such as “week 31”">
-          <input className="input" value={due} disabled={closed} onChange={(e) => setDue(e.target.value)} />
-        </Field>
-        <Field label="Until" fault={fault("until")}>
-          <input className="input" value={until} disabled={closed} onChange={(e) => setUntil(e.target.value)} />
-        </Field>
-        <Faults error={change.error} fields={["quantity", "due", "until"]} />
-        {closed ? null : (
-          <button type="submit" className="btn w-fit" disabled={change.isPending}>
-            Save
-          </button>
-        )}
-      </form>
-      {line.state === "open" && !closed ? <CancelLine line={line} onDone={onClose} /> : null}
-      {line.state === "open" && line.problem ? (
-        <div className="mt-4 border-ink border-t pt-3">
-          <h2>What cures it</h2>
-          <Cures line={line} />
-        </div>
-      ) : null}
-      <WhatWasDone of={[line.uuid]} empty="The line stands as it was taken in." />
-    </Sheet>
-  );
-}
-
-function CancelLine({ line, onDone }: { line: Line; onDone: () => void }) {
-  const [reason, setReason] = useState("");
-  const cancel = useSave(
-    () =>
-      take(api.POST("/api/order-lines/{line_id}/cancel", { params: { path: { line_id: line.id } }, body: { reason } })),
-    onDone,
-  );
-  return (
-    <details className="mt-4">
-      <summary className="btn-link cursor-pointer">Cancel this line</summary>
-      <form
-        className="mt-2 grid gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          cancel.mutate(undefined);
-        }}
-      >
-        <Field label="Why">
-          <input className="input" value={reason} onChange={(e) => setReason(e.target.value)} />
-        </Field>
-        <Faults error={cancel.error} />
-        <button type="submit" className="btn w-fit">
-          Cancel the line
-        </button>
-      </form>
-    </details>
-  );
-}
-
-function Cures({ line }: { line: Line }) {
-  const ask = useSave(() =>
-    take(
-      api.POST("/api/orders/can-we-take-it", {
-        body: { crop_id: line.crop_id, form: line.form, quantity: String(line.quantity), due: line.due_from },
-      }),
-    ),
-  );
-  if (!ask.data)
-    return (
-      <>
-        <button type="button" className="btn" disabled={ask.isPending} onClick={() => ask.mutate(undefined)}>
-          Work out the cures
-        </button>
-        <Faults error={ask.error} />
-      </>
-    );
-  return (
-    <ul>
-      {ask.data.limits.map((limit) => (
-        <li key={limit.sentence} className="fault">
-          {limit.sentence}
-        </li>
-      ))}
-      {ask.data.remedies.map((remedy) => (
-        <li key={remedy.sentence} className="border-hair border-b py-1">
-          {remedy.sentence}
-        </li>
-      ))}
-    </ul>
-  );
 }
