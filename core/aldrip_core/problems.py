@@ -59,6 +59,7 @@ SENTENCES = {
     "batch_late": lambda d: (
         f"Batch {d['batch']} will be ready {d['days']} {'day' if d['days'] == 1 else 'days'} after the window closes."
     ),
+    "short": lambda d: f"About {d['expected']} will be there of {d['needed']}.",
     "aged": lambda d: (
         f"Batch {d['batch']} is ready on {_day(d['ready_on'])}, {_days(d['days'])} before it is wanted. Ready ones may wait {_days(d['hold'])}: "
         "sow anew, or agree an earlier day."

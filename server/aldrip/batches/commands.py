@@ -58,8 +58,8 @@ def _edit(ctx: Ctx, one: Command, touched: Touched) -> str:
 
 
 def _change(ctx: Ctx, line: OrderLine, one: Command, touched: Touched) -> str:
-    change_line(ctx, line.pk, one.typed)
-    return f"Change {name_of(line)}."
+    told = change_line(ctx, line.pk, one.typed)
+    return f"O{name_of(line)[1:]}: {told}."
 
 
 def _split(ctx: Ctx, line: OrderLine, one: Command, touched: Touched) -> str:

@@ -23,8 +23,10 @@ from aldrip_core.holding import LONG, Held, held
 from aldrip_core.problems import Problem, read
 from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import Seen, Standing, stocks_of
-from aldrip_core.units import from_base, unit
+from aldrip_core.units import Quantity, from_base, unit
 
+#: Below this chance a promise that is late in nothing is told to be short.
+HARDLY = 0.5
 LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
 
 
@@ -404,6 +406,13 @@ def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> 
         else:
             found.append(Problem("batch_late", {"batch": first.saved.batch.code, "days": days}))
     found.extend(_waiting(line, group))
+    if not found and group.result.chance < HARDLY and group.result.short:
+        of = unit_of(group.batches[0].saved.method, group.form) if group.batches else unit(line.unit)
+        expected, needed = (
+            Quantity.of(f"{one:.3g}" if not of.is_pieces else round(one), of)
+            for one in (group.result.expected, group.needed)
+        )
+        found.append(Problem("short", {"expected": expected.words(), "needed": needed.words()}))
     found.extend(one.problem for one in group.kept.get(line.pk, ()) if one.problem is not None)
     for one in planned:
         batch = one.saved.batch

@@ -319,9 +319,10 @@ def _effects(before: _State, after: _State) -> list[OrderEffect]:
 
 def told_of(event: AuditEvent) -> dict[str, Any]:
     """What was kept, for whoever kept it: the sentence, and the record by which it is undone."""
-    more = AuditEvent.objects.filter(act=event.act).exclude(pk=event.pk).count() if event.act else 0
-    beside = f" {plural(more, 'thing')} followed." if more else ""
-    return {"id": event.pk, "sentence": f"{event.sentence}{beside}"}
+    more = AuditEvent.objects.filter(act=event.act).exclude(pk=event.pk).order_by("id") if event.act else []
+    told = [event.sentence, *(one.sentence for one in more)]
+    beside = f" {plural(len(told) - 3, 'more thing')} followed." if len(told) > 3 else ""
+    return {"id": event.pk, "sentence": " ".join(told[:3]) + beside}
 
 
 @act

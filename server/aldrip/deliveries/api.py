@@ -21,7 +21,7 @@ from aldrip.base.words import day
 from aldrip.batches.forecasting import ready_on
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.saved import saved_of
-from aldrip.batches.spare import Spares, promised_of
+from aldrip.batches.spare import WORTH_IT, Spares, promised_of
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
 from aldrip.lots.moving import shown_of
@@ -164,9 +164,10 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
 
 
 def _standing(ctx: Ctx) -> list[dict[str, Any]]:
-    """What stands and is promised to nobody, the first to be ready first."""
+    """What stands and is promised to nobody, the first to be ready first; the little by which any batch is surer is not listed."""
     there = [one for one in Spares(ctx).found if one.batch is not None and one.batch.state != Batch.State.PLANNED]
     promised = promised_of(ctx, [one.batch.pk for one in there if one.batch])
+    there = [one for one in there if one.batch and one.free >= WORTH_IT * promised.get(one.batch.pk, Decimal(0))]
     standards = {
         m.pk: m.standard
         for m in Method.objects.filter(pk__in=[one.batch.method_id for one in there if one.batch]).select_related(

@@ -146,8 +146,11 @@ def open_line(ctx: Ctx, line_id: Ref) -> OrderLine:
     return line
 
 
-def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> OrderLine:
-    """Change what an open line asks. Call inside an act; what is planned for it follows in Batches. Raises Refused."""
+def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> str:
+    """Change what an open line asks; returns what is another now, in words.
+
+    Call inside an act; what is planned for it follows in Batches. Raises Refused.
+    """
     line = open_line(ctx, line_id)
     typed = {name: value for name, value in row.items() if name in CHANGEABLE}
     if "due" in typed and "until" not in typed:
@@ -166,10 +169,10 @@ def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> OrderLine:
     line.standard_id = read.standard_id
     line.version += 1
     line.save()
-    told = _changed_words(was, _told(line))
-    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}{told}.", line, before=before,
+    told = _changed_words(was, _told(line)) or "its note"
+    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}: {told}.", line, before=before,
                after={"quantity": str(line.quantity), "unit": line.unit, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
-    return line
+    return told
 
 
 def _read_one(ctx: Ctx, row: Mapping[str, str]) -> ReadRow:
@@ -194,7 +197,7 @@ def _told(line: OrderLine) -> list[str]:
 
 def _changed_words(before: list[str], after: list[str]) -> str:
     changed = [f"{new} instead of {old}" for old, new in zip(before, after, strict=True) if old != new]
-    return f": {', '.join(changed)}" if changed else ""
+    return ", ".join(changed)
 
 
 def split_line(ctx: Ctx, line_id: Ref, *, quantity: str, due: str, until: str) -> tuple[OrderLine, OrderLine]:

@@ -18,11 +18,13 @@ function matters(figure: Schemas["FigureOut"]): boolean {
 
 function noteOf(figure: Schemas["FigureOut"]): string {
   if (figure.kind !== "date") return figure.note;
+  if (!figure.before) return [figure.note, `week ${isoWeek(String(figure.after)).week}`].filter(Boolean).join(", ");
   const [before, after] = [isoWeek(String(figure.before)).week, isoWeek(String(figure.after)).week];
   return before === after ? `week ${after}` : `week ${before} to week ${after}`;
 }
 
 function Before({ before, after, worse }: { before: string; after: string; worse: boolean }) {
+  if (!before) return <b className={`whitespace-nowrap text-h2 ${worse ? "underline decoration-2" : ""}`}>{after}</b>;
   if (before === after) return <div className="text-h2 text-ink2">{after}</div>;
   return (
     <div className="whitespace-nowrap text-h2">
@@ -63,7 +65,7 @@ export function ConsequencesBar() {
                 <div key={figure.name}>
                   <div className="note">{figure.name}</div>
                   <Before
-                    before={shown(figure.before, figure.unit, figure.kind)}
+                    before={figure.before === null ? "" : shown(figure.before, figure.unit, figure.kind)}
                     after={shown(figure.after, figure.unit, figure.kind)}
                     worse={figure.worse}
                   />
