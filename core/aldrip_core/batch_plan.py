@@ -1,6 +1,6 @@
 """Plan a batch on a ground: quantities, days, places. Nothing that has happened is changed by it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 
@@ -12,6 +12,7 @@ from aldrip_core.quantities import (
     Limb,
     Quantities,
     Rate,
+    RungPlan,
     Sowing,
     emergence,
     plan_quantities,
@@ -58,7 +59,8 @@ class Request:
 
     `lots`: what it is started from, each with its share of the weight. `happened`: stages that have begun; they keep
     their days and places, and `start` is then what was really started. `moves_today`: a running stage is carried to
-    the places in `places` today. `leaves`: the first and the last day on which something of it is handed over; until
+    the places in `places` today. `seen`: the share that was counted of what entered a stage [0-1], and `lost` what was
+    lost since, in pieces: what is still to be done is planned with those, the promise with the rates. `leaves`: the first and the last day on which something of it is handed over; until
     then it holds its place, however early it is ready.
     """
 
@@ -81,6 +83,8 @@ class Request:
     moves_today: str | None = None
     use_records: bool = True
     leaves: tuple[date, date] | None = None
+    seen: Mapping[str, float] = field(default_factory=dict)
+    lost: int = 0
 
     @property
     def lot(self) -> LotSpec | None:
@@ -266,8 +270,31 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
         method=request.method, timed=timed, calendar=ground.working, today=ground.today, anchor=request.anchor,
         planned=request.dates, begun=begun,
     )  # fmt: skip
+    if request.seen or request.lost:
+        quantities = replace(quantities, rungs=as_counted(request, quantities.start, rates, quantities.rungs))
     stages, problems = _stand(request, ground, quantities, rates, dates, timed, put)
     return Plan(request, quantities, stages, late, tuple(problems))
+
+
+def as_counted(request: Request, start: int, rates: Sequence[Rate], rungs: Sequence[RungPlan]) -> tuple[RungPlan, ...]:
+    """What enters and leaves each stage by what was counted and lost, in the order of the method's stages.
+
+    Losses since the newest count are taken off where it was made, else off the start.
+    """
+    stages = request.method.stages
+    counted = [stage.key for stage in request.method.spine if stage.key in request.seen]
+    at = counted[-1] if counted else None
+    out: dict[str, float] = {}
+    found: list[RungPlan] = []
+    for stage, rate, rung in zip(stages, rates, rungs, strict=True):
+        into = float(start) if stage.after is None else out[stage.after] * stage.share
+        if stage.after is None and at is None:
+            into = max(0.0, into - request.lost)
+        share = request.seen.get(stage.key)
+        left = into * (rate.kept if share is None else share * rate.multiply)
+        out[stage.key] = max(0.0, left - request.lost) if stage.key == at else left
+        found.append(replace(rung, into=into, out=out[stage.key]))
+    return tuple(found)
 
 
 def _stood(one: Happened, today: date) -> date | None:

@@ -7,7 +7,7 @@ from unittest.mock import patch
 from django.test import Client
 
 from aldrip.accounts.models import Role
-from aldrip.batches.models import Allocation, Batch, SetAside
+from aldrip.batches.models import Allocation, Batch, Occupancy, SetAside
 from aldrip.batches.starting import plan_lines
 from aldrip.diary.models import Task
 from aldrip.lots.models import Lot
@@ -312,3 +312,136 @@ class ReleasedSeed(SeedCase):
         self.assertEqual(Lot.objects.get(pk=self.lot.pk).status, "held")
         self.assertEqual(line.chance, 0.0)
         self.assertIn("held by now", line.problem)
+
+
+class CountsDriveWork(HouseCase):
+    """A pot crop: what was counted is what is potted, spaced, stood and fed."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        seed_lot(self.ctx, "cyclamen", grams=400, germination=0.9)
+        _, self.batch = self.planned(crop="Cyclamen", form="pot", quantity="1,900", due="2028-W22")
+        sow = self.batch.stages.get(key="sow").planned.lower
+        advance(self.ctx, sow)
+        self.post(f"/batches/{self.batch.pk}/sown", {"on": str(sow)})
+        self.batch.refresh_from_db()
+
+    def work(self) -> dict[str, float]:
+        rows = Task.objects.filter(subject=self.batch.uuid, kind__in=("pot", "space"), state="todo")
+        return {kind: float(quantity) for kind, quantity in rows.values_list("kind", "quantity")}
+
+    def stands(self, key: str) -> float:
+        rows = Occupancy.objects.filter(stage__batch=self.batch, stage__key=key).values_list("amount", flat=True)
+        return float(sum(rows))
+
+    def count(self, found: int, **more: Any) -> Any:
+        day = self.batch.stages.get(key="germinate").planned.upper
+        advance(self.ctx, day)
+        trays = [{"sampled": 240, "found": found}] * 3
+        return self.post(
+            f"/batches/{self.batch.pk}/counts", {"trays": trays, "on": str(day), "client_uuid": uid(), **more}
+        )
+
+    def test_pots_places_and_minutes_fall_with_what_came_up_and_rise_again_with_a_better_count(self) -> None:
+        planned, stood = self.work(), self.stands("space")
+        expected = self.batch.stages.get(key="germinate")
+        mean = expected.alpha / (expected.alpha + (expected.beta or 0))
+        first = self.count(90)
+        share = 90 / 240 / mean
+        for kind, quantity in self.work().items():
+            self.assertAlmostEqual(quantity / planned[kind], share, delta=0.01)
+        self.assertAlmostEqual(self.stands("space") / stood, share, delta=0.01)
+        self.batch.refresh_from_db()
+        self.assertEqual(self.batch.start, Batch.objects.get(pk=self.batch.pk).start)
+        # The trays stand on, however many of their cells are empty.
+        self.assertEqual(
+            Task.objects.get(subject=self.batch.uuid, kind="move", stage="grow").quantity, self.batch.trays
+        )
+        ladder = self.get(f"/batches/{self.batch.pk}")
+        rung = next(r for r in ladder["rungs"] if r["key"] == "stage:germinate")
+        self.assertAlmostEqual(rung["value"] / self.batch.start, mean, delta=0.01)  # what was planned stands beside it
+        self.count(205, replaces=first["id"], reason="wrong trays")
+        self.assertAlmostEqual(self.work()["pot"] / planned["pot"], 205 / 240 / mean, delta=0.01)
+
+    def test_what_is_lost_afterwards_is_not_potted(self) -> None:
+        self.count(200)
+        before = self.work()["pot"]
+        self.post(
+            f"/batches/{self.batch.pk}/losses",
+            {"lost": 300, "cause": "fungus gnats", "on": str(self.ctx.today), "client_uuid": uid()},
+        )
+        kept = self.batch.stages.get(key="grow")
+        self.assertAlmostEqual(
+            before - self.work()["pot"], 300 * kept.alpha / (kept.alpha + (kept.beta or 0)), delta=1.5
+        )
+
+    def test_an_edit_afterwards_does_not_bring_the_lost_pots_back(self) -> None:
+        self.count(90)
+        before = self.work()
+        self.batch.refresh_from_db()
+        self.post(f"/batches/{self.batch.pk}/keep", {"version": self.batch.version, "change": {"shift_days": 7}})
+        self.assertEqual(self.work(), before)
+
+
+class GradedInParts(Proposing):
+    def setUp(self) -> None:
+        super().setUp()
+        seed_lot(self.ctx)
+        self.line, self.batch = self.planned(quantity="4,000", due="2027-W36")
+        self.second = take_order(self.ctx, quantity="1,000", due="2027-W37", customer="Corner Farm")
+        self.sow(self.batch)
+        self.keep({"do": "give", "line": self.second.pk, "batch": self.batch.pk, "quantity": "1,000"})
+        self.on = max(stage.planned.upper for stage in self.batch.stages.exclude(key="dispatch"))
+        advance(self.ctx, self.on)
+
+    def grade(self, good: str, out: str = "", status: int = 200, **more: Any) -> Any:
+        body = {
+            "good": good,
+            "out": [{"cause": "damaged", "count": out}],
+            "on": str(self.on),
+            "client_uuid": uid(),
+            **more,
+        }
+        return self.post(f"/batches/{self.batch.pk}/graded", body, status=status)
+
+    def expected(self) -> float:
+        self.batch.refresh_from_db()
+        return self.batch.expected
+
+    def test_the_other_half_stands_on_and_is_graded_later(self) -> None:
+        before = self.expected()
+        self.grade("1,500", "100", rest=True)
+        after = self.expected()
+        self.assertEqual(self.batch.state, "sown")
+        # 1,600 of what stood were graded; 1,500 of them are there for sure, the others would have kept their share.
+        self.assertAlmostEqual(after - before, 1500 - 1600 * 0.95, delta=12)
+        lot = Lot.objects.get(form="plug")
+        self.post("/deliveries", {"order_id": self.line.order_id, "on": str(self.on), "client_uuid": uid(),
+                                  "picks": [{"line_id": self.line.pk, "lot_id": lot.pk, "quantity": "1500"}]})  # fmt: skip
+        self.batch.refresh_from_db()
+        self.assertEqual(self.batch.state, "sown")  # nothing is left in stock, and the rest still stands
+        self.grade("2,900", "120")
+        self.batch.refresh_from_db()
+        graded = self.batch.stages.get(key="grade")
+        self.assertEqual((self.batch.state, graded.counted_of), ("ready", 4620))
+        self.assertAlmostEqual(graded.counted_share, 4400 / 4620)
+        too_many = self.grade("900000", status=422)
+        self.assertEqual(too_many["errors"][0]["code"], "too_many")
+
+    def test_what_is_there_is_shared_by_the_lines_and_handed_over_as_it_was_filled_in(self) -> None:
+        self.grade("4,400", "60")
+        due = {row["line_id"]: row["stock"][0] for row in self.get("/deliveries")["due"]}
+        shares = {line: stock["proposed"] for line, stock in due.items()}
+        self.assertEqual(shares, {self.line.pk: 4000, self.second.pk: 400})
+        for line in (self.line, self.second):
+            line.refresh_from_db()
+            picks = [{"line_id": line.pk, "lot_id": due[line.pk]["lot_id"], "quantity": str(shares[line.pk])}]
+            self.post(
+                "/deliveries", {"order_id": line.order_id, "on": str(self.on), "client_uuid": uid(), "picks": picks}
+            )
+
+    def test_counts_are_read_as_typed_and_refused_in_words(self) -> None:
+        self.assertEqual(self.grade("some", status=422)["errors"][0]["field"], "good")
+        self.assertEqual(self.grade("1k", "3 trays", status=422)["errors"][0]["field"], "out.0.count")
+        self.grade("1k", rest=True)
+        self.assertEqual(Lot.objects.get(form="plug").balance, 1000)

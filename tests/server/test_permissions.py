@@ -220,7 +220,7 @@ class TwoNurseries(HouseCase):
         HouseCase.planned(_as(self, self.other), order="901")
         for path in ("/orders", "/batches", "/lots", "/audit"):
             self.assertEqual([row for row in self.get(path) if row.get("action", "") != "places.add"], [], path)
-        self.assertEqual(self.get("/deliveries"), {"due": [], "done": []})
+        self.assertEqual(self.get("/deliveries"), {"due": [], "standing": [], "done": []})
         self.assertEqual(self.get("/season-line")["ticks"], [])
         self.assertEqual(self.get("/day")["tasks"], [])
         self.assertNotIn("901", self.get("/orders/export").content.decode())

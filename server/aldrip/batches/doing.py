@@ -432,6 +432,7 @@ def count_emergence(
     _take_newest_count(ctx, saved, counted)
     batch.version += 1
     batch.save(update_fields=["counted", "version"])
+    _follow_on(ctx, saved, ())  # pots, places, work and materials are for what came up
     finish(ctx, subject=batch.uuid, stages=[counted.key], at=("end", "start"), kinds=["count"])
     ctx.record("batch.count", f"Counted {batch.code}: {found:,} of {sampled:,} cells, {share(found / sampled)}.", batch,
                after={"sampled": sampled, "found": found})  # fmt: skip
@@ -495,6 +496,8 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
     )  # fmt: skip
     batch.version += 1
     batch.save(update_fields=["version"])
+    if batch.state == Batch.State.SOWN and not is_seed_crop(batch):
+        _follow_on(ctx, saved, ())
     ctx.record("batch.loss", f"Lost of {batch.code}: {lost:,}, {cause.strip()}.", batch)
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])

@@ -7,13 +7,13 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery, Sum
+from django.db.models import OuterRef, Q, QuerySet, Subquery, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.batches.aside import Kept, kept_for
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
-from aldrip.batches.saved import Saved, rate_of, saved_of, unit_of
+from aldrip.batches.saved import Saved, losses_of, rate_of, saved_of, unit_of
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
@@ -113,22 +113,8 @@ def standing(
 
 
 def losses(ctx: Ctx, batches: Iterable[Batch], *, since_count: bool = False) -> dict[int, int]:
-    """Plants counted as lost, by batch; a replaced count no longer counts.
-
-    since_count: only what was lost after the newest count of what came up. What was lost before it was not there to be
-    counted, so it is in the count already.
-    """
-    ids = {batch.uuid: batch.pk for batch in batches}
-    rows = ctx.rows(Count).filter(subject__in=list(ids), kind="loss", replaced_by=None)
-    if since_count:
-        seen = Count.objects.filter(subject=OuterRef("subject"), kind="emergence", replaced_by=None)
-        # Of one day what was entered later came later.
-        after = seen.filter(
-            Q(happened_at__gt=OuterRef("happened_at")) | Q(happened_at=OuterRef("happened_at"), pk__gt=OuterRef("pk"))
-        )
-        rows = rows.filter(~Exists(after))
-    totals = rows.values_list("subject").annotate(total=Sum("found"))
-    return {ids[subject]: total for subject, total in totals}
+    """Plants counted as lost, by batch; see `losses_of`."""
+    return losses_of(ctx.organisation.pk, batches, since_count=since_count)
 
 
 def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:

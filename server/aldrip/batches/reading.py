@@ -33,7 +33,9 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     batch = saved.batch
     ground = Ground(ctx, without=[batch.pk])
     request = replace(request_of(saved, ground.stood), start=batch.start)
-    plan = plan_batch(request, ground, working=True, put=batch.state != Batch.State.ABANDONED)
+    # The rungs say what was planned, with what was counted beside it; what stands where is for what came up.
+    plan = plan_batch(replace(request, seen={}, lost=0), ground, working=True)
+    stands = plan_batch(request, ground, working=False, put=batch.state != Batch.State.ABANDONED)
     group = group_of(ctx, saved)
     try:
         offer = offer_for(ctx, saved, ground=ground, group=group)
@@ -47,7 +49,7 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day, ctx.today)
     return {
         **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, since, given), "stages": _timeline(saved),
-        "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(plan, ground),
+        "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(stands, ground),
         "problems": [words(problem) for problem in (*overdue_problems(saved, ctx.today), *plan.problems)],
         "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})}, "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
         "history": [audit_row(ctx, e) for e in _history(ctx, batch)], "lost": lost,

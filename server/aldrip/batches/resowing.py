@@ -87,7 +87,7 @@ def _fresh_request(ground: Ground, saved: Saved, group: Group) -> Request:
         lot = ground.lot_for(batch.crop.slug, batch.line.slug if batch.line else None)
     return replace(
         request, needs={request.method.form: max(1, group.result.short)}, lots=((lot, 1.0),) if lot else (), dates={}, places={},
-        kept_rates={}, rates={}, start=None, anchor=Anchor(), happened={},
+        kept_rates={}, rates={}, start=None, anchor=Anchor(), happened={}, seen={}, lost=0,
     )  # fmt: skip
 
 

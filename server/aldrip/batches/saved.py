@@ -1,6 +1,6 @@
 """A saved batch read back as a request, and as plain state for audit, undo and conflicts."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -8,10 +8,13 @@ from functools import cached_property
 from typing import Any
 from uuid import UUID
 
+from django.db.models import Exists, OuterRef, Q, Sum
+
 from aldrip.accounts.context import Ctx, Ref, one_of
 from aldrip.base.errors import NotThere
 from aldrip.batches.ground import lot_spec
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
+from aldrip.diary.models import Count
 from aldrip.lots.models import Lot
 from aldrip.methods.snapshot import container_spec, crop_spec, first_container, read_snapshot, upgraded
 from aldrip.places.models import Place
@@ -215,8 +218,33 @@ def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None
         lots=_lots_of(saved), dates=dates_of(saved),
         start=batch.start if batch.start_typed or begun else None, rates=typed, kept_rates=kept,
         places={key: stands for key, stage in saved.stages.items() if (stands := _stands(stage, standing.get(key, ())))},
-        happened=happened_of(saved, standing), leaves=leaves_of(saved),
+        happened=happened_of(saved, standing), leaves=leaves_of(saved), seen=seen_of(saved) if begun else {},
+        lost=losses_of(batch.organisation_id, [batch], since_count=True).get(batch.pk, 0) if begun else 0,
     )  # fmt: skip
+
+
+def seen_of(saved: Saved) -> dict[str, float]:
+    """The share that was counted of what entered each stage [0-1]."""
+    return {key: stage.counted_share for key, stage in saved.stages.items() if stage.counted_share is not None}
+
+
+def losses_of(organisation: int, batches: Iterable[Batch], *, since_count: bool = False) -> dict[int, int]:
+    """Plants counted as lost, by batch; a replaced count no longer counts.
+
+    since_count: only what was lost after the newest count of what came up. What was lost before it was not there to be
+    counted, so it is in the count already.
+    """
+    ids = {batch.uuid: batch.pk for batch in batches}
+    rows = Count.objects.filter(organisation=organisation, subject__in=list(ids), kind="loss", replaced_by=None)
+    if since_count:
+        seen = Count.objects.filter(subject=OuterRef("subject"), kind="emergence", replaced_by=None)
+        # Of one day what was entered later came later.
+        after = seen.filter(
+            Q(happened_at__gt=OuterRef("happened_at")) | Q(happened_at=OuterRef("happened_at"), pk__gt=OuterRef("pk"))
+        )
+        rows = rows.filter(~Exists(after))
+    totals = rows.values_list("subject").annotate(total=Sum("found"))
+    return {ids[subject]: total for subject, total in totals}
 
 
 def leaves_of(saved: Saved) -> tuple[date, date] | None:

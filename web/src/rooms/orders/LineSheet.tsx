@@ -70,7 +70,7 @@ function joins(line: Line, other: Line): boolean {
 }
 
 /** What is typed is looked at before it is kept. */
-function See({ busy, children = "See what it does" }: { busy: boolean; children?: ReactNode }) {
+function See({ busy, children }: { busy: boolean; children: ReactNode }) {
   return (
     <button type="submit" className="btn w-fit" disabled={busy}>
       {children}
@@ -151,7 +151,7 @@ function ChangeForm({ line, ask, error, busy }: Part) {
         <input {...put("note")} />
       </Field>
       <Faults error={error} fields={told} />
-      <See busy={busy} />
+      <See busy={busy}>See what it does</See>
     </form>
   );
 }
@@ -184,7 +184,7 @@ function SplitForm({ ask, error, busy }: Part) {
           <input className="input" value={due} onChange={(e) => setDue(e.target.value)} />
         </Field>
         <Faults error={error} />
-        <See busy={busy} />
+        <See busy={busy}>See what splitting does</See>
       </form>
     </Fold>
   );
@@ -213,7 +213,7 @@ function JoinForm({ others, ask, error, busy }: Part & { others: Line[] }) {
         </Field>
         <p className="note">All of it is then due on the days of this line.</p>
         <Faults error={error} />
-        <See busy={busy} />
+        <See busy={busy}>See what joining does</See>
       </form>
     </Fold>
   );
@@ -235,7 +235,7 @@ function CancelForm({ ask, error, busy }: Part) {
         </Field>
         <p className="note">What is only planned for it is let go; what stands is promised to nobody then.</p>
         <Faults error={error} fields={["reason"]} />
-        <See busy={busy} />
+        <See busy={busy}>See what cancelling does</See>
       </form>
     </Fold>
   );
