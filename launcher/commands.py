@@ -89,7 +89,7 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
     install.front_end()
     with _only_one(name):
         cluster = _lasting_cluster()
-        server = None
+        server = worker = None
         try:
             if reset:
                 cluster.drop_database(database)
@@ -103,9 +103,12 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
             address = f"http://127.0.0.1:{port}/"
             _wait_until_it_answers(address, server)
             (state_dir() / f"{name}.lock").write_text(address)
+            worker = Worker(env)
             print(f"\nAldrip serves at  {address}\n{sign_in}\nCtrl-C stops it.", flush=True)
-            return _until_stopped(server)
+            return _until_stopped(server, worker)
         finally:
+            if worker is not None:
+                worker.end()
             if server is not None:
                 end(server)
             if not _others_use_the_cluster():
@@ -137,13 +140,47 @@ def _wait_until_it_answers(address: str, server: "subprocess.Popen[bytes]") -> N
     raise Stop("The server does not answer.")
 
 
-def _until_stopped(server: "subprocess.Popen[bytes]") -> int:
+class Worker:
+    """The one process that does long work; it is started again when it dies, a little later each time."""
+
+    LONGEST_WAIT_S = 60.0
+
+    def __init__(self, env: dict[str, str]) -> None:
+        self.env, self.wait_s, self.again_at = env, 1.0, 0.0
+        self.process = self._start()
+
+    def _start(self) -> "subprocess.Popen[bytes]":
+        command = [
+            str(install.python()), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--queues", "aldrip", "--concurrency", "1",
+            "--delete-jobs", "always",
+        ]  # fmt: skip
+        return subprocess.Popen(command, env=self.env, cwd=ROOT, start_new_session=True, stdout=subprocess.DEVNULL)
+
+    def look(self) -> None:
+        """Start it again where it has died."""
+        if self.process.poll() is None:
+            return
+        now = time.monotonic()
+        if not self.again_at:
+            self.again_at = now + self.wait_s
+        elif now >= self.again_at:
+            self.process, self.again_at = self._start(), 0.0
+            self.wait_s = min(self.LONGEST_WAIT_S, self.wait_s * 2)
+
+    def end(self) -> None:
+        end(self.process)
+
+
+def _until_stopped(server: "subprocess.Popen[bytes]", worker: Worker) -> int:
     def stop(*_: object) -> None:
         raise KeyboardInterrupt
 
     signal.signal(signal.SIGTERM, stop)
     try:
-        return server.wait()
+        while server.poll() is None:
+            worker.look()
+            time.sleep(0.5)
+        return server.returncode
     except KeyboardInterrupt:
         say("\nStopping")
         return 0

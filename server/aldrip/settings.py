@@ -21,8 +21,10 @@ INSTALLED_APPS = [
     "ninja",
     "axes",
     "csp",
+    "procrastinate.contrib.django",
     "aldrip.base",
     "aldrip.accounts",
+    "aldrip.jobs",
     "aldrip.methods",
     "aldrip.places",
     "aldrip.diary",
@@ -133,5 +135,6 @@ LOGGING = {
         "axes": {"level": "CRITICAL"},
         "django.security": {"level": "ERROR"},
         "weasyprint": {"level": "ERROR"},
+        "procrastinate": {"level": "ERROR"},
     },
 }

@@ -24,6 +24,7 @@ from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
 from aldrip.diary.api import room as diary
+from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
 from aldrip.methods.api import open_router as offer_router
 from aldrip.methods.api import room as methods
@@ -52,7 +53,7 @@ class CleanParser(Parser):
 
 api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
-    session_router, setup_router, accounts.router, methods.router, places.router, diary.router, lots.router, orders.router,
+    session_router, setup_router, accounts.router, jobs.router, methods.router, places.router, diary.router, lots.router, orders.router,
     batches.router, sowing.router, seedcrops.router, deliveries.router, season.router,
     archive.router, first_archive_router, offer_router,
 ):  # fmt: skip

@@ -30,7 +30,7 @@ from tests.server.house import HouseCase, make_house
 GOLDEN = Path(settings.ROOT) / "tests" / "golden" / "archive-1.zip"
 #: Tables that belong to no nursery: people, and the technical ones.
 UUIDS = re.compile(r"[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}")
-NOBODYS = {"accounts.user", "accounts.organisation", "accounts.change"}
+NOBODYS = {"accounts.user", "accounts.organisation", "accounts.change", "jobs.job"}
 Parts = dict[str, str]
 
 

@@ -22,6 +22,10 @@ NATURAL: dict[str, tuple[str, str]] = {
 NOT_ITS_OWN = {"id", "demo", "reckoned_on"}
 
 
+#: Rooms of which nothing is worth keeping: long work that runs or ran.
+PASSING = {"jobs"}
+
+
 def label(model: type[models.Model]) -> str:
     """The name of a table in an archive."""
     return str(model._meta.label_lower)
@@ -52,7 +56,7 @@ def tables() -> tuple[type[models.Model], ...]:
     """Every table with rows of an organisation, each after those that it refers to."""
     wanted = [
         model for app in apps.get_app_configs() if app.name.startswith("aldrip.") for model in app.get_models()
-        if way_to_organisation(model) is not None
+        if way_to_organisation(model) is not None and app.label not in PASSING
     ]  # fmt: skip
     found: list[type[models.Model]] = []
     while wanted:

@@ -15,7 +15,19 @@ from aldrip.base.errors import Forbidden, refuse
 from aldrip.base.quantity import MOST, read_found, read_quantity
 from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
-from aldrip.batches import buying, doing, editing, new_day, placing, proposals, resowing, starting, trying, undoing
+from aldrip.batches import (
+    buying,
+    doing,
+    editing,
+    long_work,
+    new_day,
+    placing,
+    proposals,
+    resowing,
+    starting,
+    trying,
+    undoing,
+)
 from aldrip.batches.board import board_of
 from aldrip.batches.commands import Command
 from aldrip.batches.models import Batch, BatchStage
@@ -49,6 +61,7 @@ from aldrip.batches.schemas import (
     SownIn,
     StandingForOut,
 )
+from aldrip.jobs import services as jobs
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.places.models import Place
@@ -186,6 +199,12 @@ def begin_day(ctx: Ctx) -> Any:
 @room.post("/batches/plan-lines", "batches.plan", response=PlanLinesOut)
 def plan_lines(ctx: Ctx, body: PlanLinesIn) -> Any:
     """Plan a batch for every open order line that has none."""
+    wanted = long_work.unplanned(ctx, body.lines)
+    if len(wanted) > long_work.INLINE:
+        started = jobs.start(
+            ctx, "batches.plan", f"Plan {plural(len(wanted), 'order line')}", {"lines": body.lines}, total=len(wanted)
+        )
+        return {"planned": 0, "late": 0, "unplanned": [], "batches": [], "given": 0, "job": started.pk}
     return starting.plan_lines(ctx, body.lines)
 
 

@@ -7,6 +7,7 @@ class BatchesConfig(AppConfig):
 
     def ready(self) -> None:
         from aldrip.accounts import events, taking_back
+        from aldrip.batches import long_work  # noqa: F401  (says what may be run as a job)
         from aldrip.batches.forecasting import lots_changed
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew

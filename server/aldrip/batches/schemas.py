@@ -454,6 +454,8 @@ class UnplannedOut(Schema):
 
 
 class PlanLinesOut(Schema):
+    job: int | None = None
+    given: int = 0
     planned: int
     late: int
     batches: list[int]

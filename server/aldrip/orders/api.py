@@ -9,17 +9,21 @@ from ninja import Field, File, Schema
 from ninja.files import UploadedFile
 
 from aldrip.accounts.context import Ctx, Ref
+from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
 from aldrip.base.schemas import Done
 from aldrip.base.words import plural
+from aldrip.jobs import services as jobs
 from aldrip.orders import rows as order_rows
 from aldrip.orders import said, services
 from aldrip.orders.models import OrderLine, OwnWord, WaitingRow
 from aldrip.orders.promised import shown
 
 room = Room("orders")
+
+INLINE = 300  # rows that are taken in within the request itself
 
 
 class RowIO(Schema):
@@ -96,6 +100,7 @@ class TakeIn(RowsIn):
     keep: bool = False
     waited: list[int] = []
     series: SeriesIn | None = None
+    plan: bool = False  # and plan them, where they are so many that it is a job
 
 
 class WordIn(Schema):
@@ -242,9 +247,12 @@ def import_check(ctx: Ctx, body: RowsIn) -> Any:
 
 
 class TakenIn(Schema):
+    """`job`: they are so many that they are taken in while you go on."""
+
     lines: list[int]
     waiting: int
     message: str
+    job: int | None = None
 
 
 @room.post("/orders", "orders.edit", response=TakenIn)
@@ -254,6 +262,16 @@ def take_in(ctx: Ctx, body: TakeIn) -> Any:
     rows, waiting = [row.dict() for row in body.rows], 0
     if body.series is not None and (body.series.every_weeks.strip() or body.series.times.strip()):
         rows = order_rows.series(rows, body.series.every_weeks, body.series.times, today=ctx.today)
+    if len(rows) > INLINE:
+        what = f"Take in {plural(len(rows), 'order row')}{' and plan them' if body.plan else ''}"
+        arguments = {
+            "rows": rows,
+            "keep": body.keep,
+            "waited": body.waited,
+            "plan": body.plan and may(ctx.role, "batches.plan"),
+        }
+        started = jobs.start(ctx, "orders.take_in", what, arguments, total=len(rows))
+        return {"lines": [], "waiting": 0, "message": f"{what}: it runs while you go on.", "job": started.pk}
     if body.keep:
         lines, waiting = services.take_in_what_holds(ctx, rows, body.waited)
     else:

@@ -69,6 +69,13 @@ export const standingQuery = (id: number) =>
     queryKey: ["orders", "standing", id],
     queryFn: () => take(api.GET("/api/order-lines/{line_id}/standing", { params: { path: { line_id: id } } })),
   });
+/** Long work: asked for every second while something runs, else now and then, since others start it too. */
+export const jobsQuery = queryOptions({
+  queryKey: ["jobs"],
+  queryFn: () => take(api.GET("/api/jobs")),
+  refetchInterval: (query) =>
+    query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 1000 : 20_000,
+});
 export const waitingQuery = queryOptions({
   queryKey: ["orders", "waiting"],
   queryFn: () => take(api.GET("/api/orders/waiting")),

@@ -244,6 +244,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Jobs
+         * @description What runs or waits, and what ended a little while ago; the newest first.
+         */
+        get: operations["aldrip_jobs_api_jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Ask a job to stop; what it did so far stands whole.
+         */
+        post: operations["aldrip_jobs_api_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -2809,6 +2849,44 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** JobOut */
+        JobOut: {
+            /** Id */
+            id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Words */
+            words: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** By */
+            by: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** May Stop */
+            may_stop: boolean;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** ClassSchemeOut */
         ClassSchemeOut: {
             /** Slug */
@@ -4449,7 +4527,10 @@ export interface components {
             /** Planned */
             planned: boolean;
         };
-        /** TakenIn */
+        /**
+         * TakenIn
+         * @description `job`: they are so many that they are taken in while you go on.
+         */
         TakenIn: {
             /** Lines */
             lines: number[];
@@ -4457,6 +4538,8 @@ export interface components {
             waiting: number;
             /** Message */
             message: string;
+            /** Job */
+            job?: number | null;
         };
         /**
          * RowIO
@@ -4553,6 +4636,11 @@ export interface components {
              */
             waited: number[];
             series?: components["schemas"]["SeriesIn"] | null;
+            /**
+             * Plan
+             * @default false
+             */
+            plan: boolean;
         };
         /** CheckedOut */
         CheckedOut: {
@@ -5604,6 +5692,13 @@ export interface components {
         };
         /** PlanLinesOut */
         PlanLinesOut: {
+            /** Job */
+            job?: number | null;
+            /**
+             * Given
+             * @default 0
+             */
+            given: number;
             /** Planned */
             planned: number;
             /** Late */
@@ -8367,6 +8462,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoleOut"][];
+                };
+            };
+        };
+    };
+    aldrip_jobs_api_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    aldrip_jobs_api_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { Field, Pennant, Sheet } from "../ui/parts";
 import { TakeBack, Undo } from "../ui/TakeBack";
 import { ConsequencesBar } from "./ConsequencesBar";
 import { Find } from "./Find";
+import { JobsBar } from "./JobsBar";
 import { toggleSun, usePrefs } from "./prefs";
 import { ProposalProvider } from "./proposal";
 import { SeasonLine } from "./SeasonLine";
@@ -107,6 +108,7 @@ function Inner() {
             </main>
             <WorkingPanel />
           </div>
+          <JobsBar />
           <ConsequencesBar />
         </SpanProvider>
       </div>

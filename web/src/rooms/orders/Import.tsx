@@ -85,7 +85,12 @@ export function Import() {
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: !checked });
   const takeIn = useSave(
     async () => {
-      const body = { rows, keep: Boolean(problems.length || checked?.waited.length), waited: checked?.waited ?? [] };
+      const body = {
+        rows,
+        keep: Boolean(problems.length || checked?.waited.length),
+        waited: checked?.waited ?? [],
+        plan: true,
+      };
       const taken = await take(api.POST("/api/orders", { body }));
       if (may("batches.plan") && taken.lines.length)
         await take(api.POST("/api/batches/plan-lines", { body: { lines: taken.lines } }));

@@ -43,12 +43,12 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
     if (may("batches.plan") && lines.length) await take(api.POST("/api/batches/plan-lines", { body: { lines } }));
   };
   const { form, submit, pending, error, told } = useAsk({
-    start: { rows: [EMPTY] },
+    start: { rows: [EMPTY], series: { every_weeks: "", times: "" } },
     again: false,
-    save: async ({ rows }) => {
+    save: async ({ rows, series }) => {
       const taken = await take(
         api.POST("/api/orders", {
-          body: { rows: rows.map((typed) => whole(library, typed)), keep: false, waited: [] },
+          body: { rows: rows.map((typed) => whole(library, typed)), keep: false, waited: [], plan: true, series },
         }),
       );
       await planned(taken.lines);
@@ -61,11 +61,11 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
   const method = library?.methods.find((one) => one.crop_id === crop?.id && one.form === (row.form || forms[0]));
   const next = () => {
     const { order, customer } = form.getValues("rows.0");
-    form.reset({ rows: [{ ...EMPTY, order, customer }] });
+    form.reset({ rows: [{ ...EMPTY, order, customer }], series: { every_weeks: "", times: "" } });
     onClose();
   };
   const wait = useSave(
-    () => take(api.POST("/api/orders", { body: { rows: [whole(library, row)], keep: true, waited: [] } })),
+    () => take(api.POST("/api/orders", { body: { rows: [whole(library, row)], keep: true, waited: [], plan: false } })),
     next,
   );
   const named = (name: Name) => ({
@@ -163,6 +163,15 @@ export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void
         <Field label="Note" fault={fault("note")}>
           <input {...named("note")} />
         </Field>
+        <fieldset className="grid grid-cols-2 gap-3">
+          <legend className="note">The same again</legend>
+          <Field label="Every … weeks" fault={faultAt(form.formState.errors, "series.every_weeks")}>
+            <input {...form.register("series.every_weeks")} className="input" inputMode="numeric" />
+          </Field>
+          <Field label="Times in all" fault={faultAt(form.formState.errors, "series.times")} hint="Empty for once">
+            <input {...form.register("series.times")} className="input" inputMode="numeric" />
+          </Field>
+        </fieldset>
         <Faults error={error ?? wait.error} fields={told} />
         <span className="flex flex-wrap items-center gap-3">
           <button type="submit" className="btn w-fit" disabled={pending}>
