@@ -7,24 +7,26 @@ from aldrip.accounts.context import Ctx
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, Occupancy
 
+#: What is shown of a body, and where it stands: rows without the frozen methods of their batches.
+OF_A_BODY = {
+    "batch_id": "stage__batch_id", "code": "stage__batch__code", "crop": "stage__batch__crop__name", "stage": "stage__key", "name": "stage__name",
+    "amount": "amount", "state": "stage__batch__state", "version": "stage__batch__version", "decide_by": "stage__batch__decide_by",
+}  # fmt: skip
+
 
 def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
     """Places with the bodies that stand there in `[start, end)`, the load by day, and what overflows."""
-    ground = Ground(ctx)
+    # What stands outside the days that are shown, and today, is not asked for.
+    ground = Ground(ctx, window=(min(start, ctx.today), max(end, ctx.today + timedelta(days=1))))
     rows = (
         Occupancy.objects.filter(place__organisation=ctx.organisation, during__overlap=(start, end))
         .exclude(stage__batch__state=Batch.State.ABANDONED)
-        .select_related("stage__batch__crop")
         .order_by("during", "stage__batch_id", "stage__order")
     )
     bodies: dict[int, list[dict[str, Any]]] = {}
-    for row in rows:
-        batch = row.stage.batch
-        bodies.setdefault(row.place_id, []).append({
-            "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "stage": row.stage.key, "name": row.stage.name,
-            "start": row.during.lower, "end": row.during.upper, "amount": row.amount, "state": batch.state,
-            "version": batch.version, "decide_by": batch.decide_by,
-        })  # fmt: skip
+    for place, during, *row in rows.values_list("place_id", "during", *OF_A_BODY.values()):
+        body = dict(zip(OF_A_BODY, row, strict=True))
+        bodies.setdefault(place, []).append({**body, "start": during.lower, "end": during.upper})
     first, last = ground.index(start), ground.index(end)
     lanes = []
     for lane in ground.lanes.values():

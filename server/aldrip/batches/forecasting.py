@@ -13,7 +13,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.batches.aside import Kept, kept_for
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
-from aldrip.batches.saved import Saved, losses_of, rate_of, saved_of, unit_of
+from aldrip.batches.saved import Saved, know, light, losses_of, rate_of, saved_of, unit_of
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
@@ -247,8 +247,11 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
     if others:
         more = {
             b.pk: b
-            for b in ctx.rows(Batch).filter(pk__in=others, state__in=LIVE).select_related("crop", "container", "mix")
+            for b in light(
+                ctx.rows(Batch).filter(pk__in=others, state__in=LIVE).select_related("crop", "container", "mix")
+            )
         }
+        know(more.values())
         stages: dict[int, list[BatchStage]] = defaultdict(list)
         for batch in more.values():
             batch.organisation = ctx.organisation

@@ -1,8 +1,12 @@
 """What the ladder view shows of a batch. A fixed number of queries."""
 
+from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, timedelta
-from typing import Any
+from typing import Any, NamedTuple
+
+from django.db.models import Exists, OuterRef, Q
 
 from aldrip.accounts.api import audit_row
 from aldrip.accounts.context import Ctx, Ref
@@ -13,10 +17,11 @@ from aldrip.batches.ground import Ground
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
 from aldrip.batches.resowing import Offer, group_of, offer_for
-from aldrip.batches.saved import Saved, dates_of, load_batch, rate_of, request_of
+from aldrip.batches.saved import Saved, dates_of, know, light, load_batch, rate_of, request_of, saved_of, snapshot_of
 from aldrip.diary.models import Count, Task
 from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
+from aldrip.places.models import Place
 from aldrip_core.batch_plan import Plan, plan_batch, space_of, tgw_of
 from aldrip_core.forecast import forecast
 from aldrip_core.problems import Problem, words
@@ -87,15 +92,16 @@ def _inputs(saved: Saved) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def head_of(saved: Saved) -> dict[str, Any]:
-    """The head of a batch, as lists show it too."""
+def head_of(saved: Saved, places: Mapping[int, str] | None = None) -> dict[str, Any]:
+    """The head of a batch, as lists show it too. `places`: their names by number, where many are shown."""
     batch, method = saved.batch, saved.method
     dates, now = dates_of(saved), saved.now
 
     def kept(value: Any) -> float | None:
         return None if value is None else float(value) / float(method.unit.value.factor)
 
-    container = batch.method_snapshot["containers"].get(batch.method_snapshot["container"]) if batch.container else None
+    snapshot = snapshot_of(batch)
+    container = snapshot["containers"].get(snapshot["container"]) if batch.container_id else None
     return {
         "id": batch.pk, "uuid": batch.uuid, "code": batch.code, "version": batch.version, "state": batch.state, "crop": batch.crop.name,
         "crop_id": batch.crop_id, "cultivar": batch.line.name if batch.line else "", "method": method.name,
@@ -107,9 +113,15 @@ def head_of(saved: Saved) -> dict[str, Any]:
         "expected": kept(batch.expected), "low": kept(batch.low), "high": kept(batch.high), "chance_wanted": batch.chance_wanted,
         "planned_chance": batch.planned_chance, "counted": batch.counted, "tops_up_id": batch.tops_up_id,
         "decide_by": batch.decide_by, "decide_text": batch.decide_text, "sow_on": dates[method.root.key].start,
-        "ready_on": dates[method.last.key].end, "stage_now": now.name, "place_now": now.place.name if now.place else "",
+        "ready_on": dates[method.last.key].end, "stage_now": now.name, "place_now": _place_of(now, places),
         "note": batch.note, "start_typed": batch.start_typed, "way": method.way,
     }  # fmt: skip
+
+
+def _place_of(now: BatchStage, places: Mapping[int, str] | None) -> str:
+    if now.place_id is None:
+        return ""
+    return places.get(now.place_id, "") if places is not None else now.place.name if now.place else ""
 
 
 def _orders(batch: Batch) -> list[dict[str, Any]]:
@@ -322,3 +334,41 @@ def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 def _history(ctx: Ctx, batch: Batch) -> list[AuditEvent]:
     rows = ctx.rows(AuditEvent).filter(subject=batch.uuid).select_related("actor", "undone_by__actor").order_by("-id")
     return list(rows[:20])
+
+
+ENDED = (Batch.State.DELIVERED, Batch.State.ABANDONED)
+KEPT_IN_SIGHT = timedelta(days=365)  # of what has ended
+
+
+def heads(ctx: Ctx) -> list[dict[str, Any]]:
+    """The heads of every batch that runs, and of those whose days were within a year. A fixed number of queries."""
+    since = ctx.today - KEPT_IN_SIGHT
+    late = BatchStage.objects.filter(batch=OuterRef("pk"), planned__endswith__gt=since)
+    rows = ctx.rows(Batch).filter(~Q(state__in=ENDED) | Q(Exists(late)))
+    named = rows.select_related("crop", "line", "lot").defer(*NOT_IN_A_LIST)
+    batches = list(light(named).order_by("id"))
+    know(batches)
+    places = dict(ctx.rows(Place).values_list("pk", "name"))
+    stages: dict[int, list[Any]] = defaultdict(list)
+    for pk, *values in (
+        BatchStage.objects.filter(batch__in=rows).order_by("batch_id", "order").values_list("batch_id", *_Row._fields)
+    ):
+        stages[pk].append(_Row(*values))
+    return [head_of(saved_of(batch, stages[batch.pk]), places) for batch in batches]
+
+
+class _Row(NamedTuple):
+    """What a list reads of a stage."""
+
+    key: str
+    name: str
+    planned: Any
+    actual_start: date | None
+    actual_end: date | None
+    place_id: int | None
+
+
+#: Long values of what a batch names, which no list shows.
+NOT_IN_A_LIST = (
+    "problems", "crop__sources", "crop__other_names", "crop__cautions", "crop__stages_seen", "crop__watch_for", "line__sources",
+)  # fmt: skip

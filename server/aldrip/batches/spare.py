@@ -4,6 +4,7 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
 from django.db.models import Prefetch
 
@@ -112,13 +113,19 @@ class Spares:
         rows = self.ctx.rows(Batch).filter(state__in=RUNNING, method__way="plants")
         if crops is not None:
             rows = rows.filter(crop__slug__in=crops)
-        rows = rows.select_related("crop", "line", "container", "mix")
-        promised = promised_of(self.ctx, [batch.pk for batch in rows])
-        found = []
-        for batch in rows:
-            there = exact(_sure_of(batch) - float(promised.get(batch.pk, 0)))
-            if there >= 1:
-                found.append((batch, there))
+        promised = promised_of(self.ctx, rows.values("pk"))
+        sure = {
+            pk: exact(_sure_of(state, needed, low, expected) - float(promised.get(pk, 0)))
+            for pk, state, needed, low, expected in rows.values_list("pk", "state", "needed", "low", "expected")
+        }
+        wanted = [pk for pk, free in sure.items() if free >= 1]
+        named = (
+            self.ctx.rows(Batch)
+            .filter(pk__in=wanted)
+            .select_related("crop", "line", "container", "mix")
+            .defer("method_snapshot")
+        )
+        found = [(batch, sure[batch.pk]) for batch in named]
         if not found:
             return []
         loaded = load_many(self.ctx, [batch.pk for batch, _ in found])
@@ -201,24 +208,35 @@ def _whole(line: OrderLine, quantity: Decimal) -> Decimal:
     return exact(quantity.to_integral_value(rounding="ROUND_FLOOR")) if unit(line.unit).is_pieces else exact(quantity)
 
 
-def _sure_of(batch: Batch) -> float:
+def _sure_of(state: str, needed: Decimal, low: float | None, expected: float) -> float:
     """What can be promised of a batch: what was asked of one that is planned, the cautious end of what another will give."""
-    if batch.state == Batch.State.PLANNED:
-        return float(batch.needed)
-    if batch.state == Batch.State.READY:
-        return float(batch.expected)
-    return float(batch.low if batch.low is not None else batch.expected)
+    if state == Batch.State.PLANNED:
+        return float(needed)
+    return expected if state == Batch.State.READY or low is None else low
 
 
-def promised_of(ctx: Ctx, batches: Iterable[int]) -> dict[int, Decimal]:
-    """What open lines still wait for of each batch, in its base unit."""
-    rows = Allocation.objects.filter(batch__in=list(batches), order_line__state=OrderLine.State.OPEN)
+def promised_of(ctx: Ctx, batches: Any) -> dict[int, Decimal]:
+    """What open lines still wait for of each batch (numbers, or a query of them), in its base unit."""
+    rows = Allocation.objects.filter(batch__in=batches, order_line__state=OrderLine.State.OPEN)
     found: dict[int, Decimal] = {}
-    for row in rows.select_related("order_line__crop", "order_line__line", "batch__method"):
+    weighed = []
+    names = (
+        "pk",
+        "batch_id",
+        "quantity",
+        "order_line__quantity",
+        "order_line__delivered",
+        "order_line__unit",
+        "batch__method__unit",
+    )
+    for pk, batch, quantity, asked, delivered, of, own in rows.values_list(*names):
+        if of != own and not unit(of).same_measure(unit(own)):
+            weighed.append(pk)
+            continue
+        found[batch] = found.get(batch, Decimal(0)) + min(quantity, max(Decimal(0), asked - delivered))
+    for row in Allocation.objects.filter(pk__in=weighed).select_related("order_line__crop", "order_line__line"):
         line = row.order_line
-        left = min(row.quantity, max(Decimal(0), line.quantity - line.delivered))
-        if not unit(line.unit).same_measure(unit(row.batch.method.unit)):
-            left = in_grams(line, left)
+        left = in_grams(line, min(row.quantity, max(Decimal(0), line.quantity - line.delivered)))
         found[row.batch_id] = found.get(row.batch_id, Decimal(0)) + left
     return found
 

@@ -20,7 +20,7 @@ from aldrip.base.schemas import Done
 from aldrip.base.words import day
 from aldrip.batches.forecasting import ready_on
 from aldrip.batches.models import Allocation, Batch, BatchStage
-from aldrip.batches.saved import saved_of
+from aldrip.batches.saved import know, light, saved_of
 from aldrip.batches.spare import WORTH_IT, Spares, promised_of
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
@@ -124,7 +124,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         ctx.rows(Delivery)
         .select_related("order")
         .prefetch_related("items__order_line", "order__lines", "documents")
-        .order_by("-delivered_on", "-id")
+        .order_by("-delivered_on", "-id")[: services.NEWEST_NOTES]
     )
     return {
         "due": [
@@ -196,16 +196,17 @@ def _sum_of(parts: Iterable[tuple[Decimal, str]]) -> float:
 def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
     """Batches that stand for each line and may be graded."""
     found: dict[int, list[Batch]] = defaultdict(list)
-    rows = (
+    pairs = list(
         Allocation.objects.filter(
             order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY), batch__method__way="plants"
-        )
-        .select_related("batch__crop", "batch__container", "batch__mix")
-        .prefetch_related(Prefetch("batch__stages", BatchStage.objects.order_by("order")))
-        .order_by("batch_id")
+        ).order_by("batch_id").values_list("order_line_id", "batch_id")
     )  # fmt: skip
-    for row in rows:
-        found[row.order_line_id].append(row.batch)
+    stages = Prefetch("stages", BatchStage.objects.order_by("order"))
+    rows = light(Batch.objects.filter(pk__in={pk for _, pk in pairs}).select_related("crop", "container", "mix"))
+    batches = {batch.pk: batch for batch in rows.prefetch_related(stages)}
+    know(batches.values())
+    for line_id, pk in pairs:
+        found[line_id].append(batches[pk])
     return found
 
 

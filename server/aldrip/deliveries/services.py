@@ -10,7 +10,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import Prefetch, Q
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
@@ -53,6 +53,13 @@ class Short:
     cause: str
 
 
+#: Of what batch a lot was given: its code alone.
+GIVEN_BY = Yield.objects.select_related("stage__batch").only(
+    "lot_id", "stage__id", "stage__batch__id", "stage__batch__code"
+)
+NEWEST_NOTES = 60
+
+
 def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
     """Graded lots, or released seed, that fit each line, oldest first: of its crop, form, class and cultivar."""
     lots = (
@@ -60,12 +67,15 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
         .filter(crop__slug__in={line.crop.slug for line in lines}, balance__gt=0)
         .filter(~Q(form="seed") | Q(status=Status.RELEASED))
         .select_related("line", "crop")
-        .prefetch_related("from_stages__stage__batch")
+        .prefetch_related(Prefetch("from_stages", GIVEN_BY))
         .order_by("received_on", "id")
     )
     found: dict[int, list[Lot]] = defaultdict(list)
+    by_kind: dict[tuple[str, str], list[Lot]] = defaultdict(list)
+    for lot in lots:
+        by_kind[lot.crop.slug, lot.form].append(lot)
     for line in lines:
-        for lot in lots:
+        for lot in by_kind[line.crop.slug, line.form]:
             if fits(lot, line):
                 found[line.pk].append(lot)
     return found

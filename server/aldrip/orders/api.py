@@ -4,6 +4,7 @@ from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
 
+from django.db.models import Q
 from django.http import HttpResponse
 from ninja import Field, File, Schema
 from ninja.files import UploadedFile
@@ -12,6 +13,7 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
+from aldrip.base.fast import fast_json
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
 from aldrip.base.schemas import Done
 from aldrip.base.words import plural
@@ -20,6 +22,7 @@ from aldrip.orders import rows as order_rows
 from aldrip.orders import said, services
 from aldrip.orders.models import OrderLine, OwnWord, WaitingRow
 from aldrip.orders.promised import shown
+from aldrip_core.problems import read, sentence
 
 room = Room("orders")
 
@@ -159,48 +162,54 @@ class OrderLineOut(Schema):
     planned: bool
 
 
-def line_out(line: OrderLine, batches: list[tuple[int, str]], aside: list[tuple[int, str]]) -> dict[str, Any]:
-    last = line.due.upper - timedelta(days=1)
-    iso = line.due.lower.isocalendar()
+#: What is read of a line, by the name it goes out with.
+OF_A_LINE = (
+    "id", "uuid", "order_id", "order__number", "order__customer", "number", "crop_id", "crop__name", "line__name", "form", "container__name",
+    "seed_class", "quantity", "unit", "due", "state", "chance", "forecast", "delivered", "short_cause", "problems", "note", "version",
+)  # fmt: skip
+STATES = dict(OrderLine.State.choices)
+
+
+def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: list[tuple[int, str]]) -> dict[str, Any]:
+    (
+        pk, uuid, order_id, order, customer, number, crop_id, crop, cultivar, form, container, seed_class, quantity, of, due, state, chance,
+        forecast, delivered, short_cause, problems, note, version,
+    ) = values  # fmt: skip
+    last = due.upper - timedelta(days=1)
+    iso = due.lower.isocalendar()
     return {
-        "id": line.pk, "uuid": line.uuid, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
-        "number": line.number, "crop_id": line.crop_id, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form,
-        "container": line.container.name if line.container else "", "seed_class": line.seed_class, "quantity": shown(line.quantity, line.unit), "unit": line.unit,
-        "due_from": line.due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": line.state,
-        "state_words": line.get_state_display(),
-        "chance": line.chance, "forecast": shown(line.forecast, line.unit), "delivered": shown(line.delivered, line.unit), "short_cause": line.short_cause,
-        "problem": line.problem, "note": line.note, "version": line.version, "batches": [code for _, code in batches],
-        "batch_ids": [pk for pk, _ in batches], "aside": [code for _, code in aside], "aside_ids": [pk for pk, _ in aside], "planned": bool(batches or aside),
+        "id": pk, "uuid": uuid, "order_id": order_id, "order": order, "customer": customer, "number": number, "crop_id": crop_id, "crop": crop,
+        "cultivar": cultivar or "", "form": form, "container": container or "", "seed_class": seed_class, "quantity": shown(quantity, of), "unit": of,
+        "due_from": due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": state, "state_words": STATES[state],
+        "chance": chance, "forecast": shown(forecast, of), "delivered": shown(delivered, of), "short_cause": short_cause,
+        "problem": sentence(read(problems)) if problems else "", "note": note, "version": version, "batches": [code for _, code in batches],
+        "batch_ids": [pk for pk, _ in batches], "aside": [code for _, code in aside], "aside_ids": [pk for pk, _ in aside],
+        "planned": bool(batches or aside),
     }  # fmt: skip
+
+
+KEPT_IN_SIGHT = timedelta(days=365)  # of lines that are closed
 
 
 @room.get("/orders", "see", response=list[OrderLineOut])
 def orders(ctx: Ctx) -> Any:
-    lines = (
-        ctx.rows(OrderLine)
-        .select_related("order", "crop", "line", "container")
-        .order_by("due", "order__number", "number")
-    )
+    """Every open line, the nearest first, then what was closed within a year, the newest first; as light rows."""
+    lately = Q(state=OrderLine.State.OPEN) | Q(due__endswith__gt=ctx.today - KEPT_IN_SIGHT)
+    lines = list(ctx.rows(OrderLine).filter(lately).order_by("due", "order__number", "number").values_list(*OF_A_LINE))
     served: dict[int, list[tuple[int, str]]] = {}
-    pairs = (
-        ctx.rows(OrderLine)
-        .filter(allocations__isnull=False)
-        .exclude(allocations__batch__state="abandoned")
-        .values_list("id", "allocations__batch_id", "allocations__batch__code")
-    )
-    for line, batch, code in pairs:
+    pairs = ctx.rows(OrderLine).filter(lately, allocations__isnull=False).exclude(allocations__batch__state="abandoned")
+    for line, batch, code in pairs.values_list("id", "allocations__batch_id", "allocations__batch__code"):
         served.setdefault(line, []).append((batch, code))
     aside: dict[int, list[tuple[int, str]]] = {}
-    kept = ctx.rows(OrderLine).filter(set_aside__isnull=False).order_by("set_aside__id")
+    kept = ctx.rows(OrderLine).filter(lately, set_aside__isnull=False).order_by("set_aside__id")
     for line, lot, code in kept.values_list("id", "set_aside__lot_id", "set_aside__lot__code"):
         aside.setdefault(line, []).append((lot, code))
-    # What is open comes first, the nearest on top; what is closed follows, the newest on top.
-    opened = [line for line in lines if line.state == OrderLine.State.OPEN]
-    closed = [line for line in lines if line.state != OrderLine.State.OPEN]
-    return [
-        line_out(line, sorted(served.get(line.pk, [])), aside.get(line.pk, [])) for line in [*opened, *reversed(closed)]
-    ]
+    at = OF_A_LINE.index("state")
+    opened = [line for line in lines if line[at] == OrderLine.State.OPEN]
+    closed = [line for line in lines if line[at] != OrderLine.State.OPEN]
+    return fast_json(
+        line_out(line, sorted(served.get(line[0], [])), aside.get(line[0], [])) for line in [*opened, *reversed(closed)]
+    )
 
 
 def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str, Any]:

@@ -921,7 +921,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Orders */
+        /**
+         * Orders
+         * @description Every open line, the nearest first, then what was closed within a year, the newest first; as light rows.
+         */
         get: operations["aldrip_orders_api_orders"];
         put?: never;
         /**
@@ -1106,7 +1109,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Batches */
+        /**
+         * Batches
+         * @description Every batch that runs, and those that ended within a year, as light rows.
+         */
         get: operations["aldrip_batches_api_batches"];
         put?: never;
         /**
