@@ -1,5 +1,7 @@
 """Whether a value is near enough to what was to be expected, or must be asked about before it is kept."""
 
+from datetime import date
+
 from aldrip_core.units import plain
 
 LOW_GERMINATION = 0.2  # under which a lot is hardly ever sold, and a slip of the comma is likely
@@ -20,6 +22,23 @@ def how_far(value: float, expected: float, *, far: float = FAR) -> str | None:
     if value / expected >= far - 1e-9:
         return f"{_count(value / expected)} times"
     return f"{_part(expected / value)} of" if expected / value >= far - 1e-9 else None
+
+
+MUCH_TOO_SOON = 0.5  # of the days that were foreseen: no season is as fast
+WEEKS_OFF = 14  # days from the day foreseen, where what grows says the day
+
+
+def how_early(*, since: date, on: date, foreseen: date) -> str | None:
+    """How a day stands to the one that was foreseen, counted from a start, in words; None where it is not much too soon.
+
+    >>> how_early(since=date(2027, 4, 15), on=date(2027, 4, 17), foreseen=date(2027, 9, 10))
+    '2 days after, 146 days sooner than foreseen'
+    >>> how_early(since=date(2027, 4, 15), on=date(2027, 8, 20), foreseen=date(2027, 9, 10))
+    """
+    took, whole = (on - since).days, (foreseen - since).days
+    if whole <= WEEKS_OFF or took > whole * MUCH_TOO_SOON:
+        return None
+    return f"{took} {'day' if took == 1 else 'days'} after, {whole - took} days sooner than foreseen"
 
 
 WORDS = {2: "two", 3: "three", 4: "four", 5: "five", 10: "ten", 20: "twenty", 100: "a hundred", 1000: "a thousand"}

@@ -34,7 +34,7 @@ PLACES = (
 
 
 #: Tests of anything else answer every question about a value that is far from the plan.
-SURE = {"X-Sure": "set_aside,sown,grams,cells,emerged,lost,good,germination,tgw,load"}
+SURE = {"X-Sure": "set_aside,male_out,harvest_day,seen,visit,sown,grams,cells,emerged,lost,good,germination,tgw,load"}
 
 
 def make_house(name: str = "Test Nursery", role: str = Role.MANAGER, username: str = "ada") -> Ctx:

@@ -18,6 +18,7 @@ from aldrip_core import nick_remedies as core
 from aldrip_core.flowering import FlowerDate, Phenology, Seen, as_parent, flower_date, flowers_until, sheds_from
 from aldrip_core.geometry import area_m2
 from aldrip_core.nick import Nick, Parent, curve, nick
+from aldrip_core.plausible import WEEKS_OFF
 from aldrip_core.refusal import Refused
 from aldrip_core.schedule import Climate
 from aldrip_core.whole import ceil_whole
@@ -206,6 +207,9 @@ def observe(
 
     move_visits(ctx, block)
     moved = (after.parents[role].found.first - before.parents[role].found.first).days
+    off = f"{plural(abs(moved), 'day')} {'later' if moved > 0 else 'sooner'}"
+    told = f"“{known[stage]['words']}” on {on.day} {on:%b} lets the {ROLES[role]} flower {off} than was foreseen. Is it so?"
+    ctx.doubt("seen", "on", told if abs(moved) > WEEKS_OFF else None)
     said = (
         f"{plural(abs(moved), 'day')} {'later' if moved > 0 else 'earlier'} than foreseen" if moved else "as foreseen"
     )

@@ -10,7 +10,7 @@ from aldrip.base.errors import refuse
 from aldrip.batches.doing import reached
 from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch, Yield
-from aldrip.batches.saved import load_batch
+from aldrip.batches.saved import Saved, load_batch
 from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.lots import processing, releasing
 from aldrip.lots.descent import batches_behind
@@ -19,12 +19,14 @@ from aldrip.lots.moving import of_lot
 from aldrip.lots.processing import Cleaned, Dried, Load
 from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.services import class_scheme
-from aldrip.seedcrops.flowering import sown_on
+from aldrip.seedcrops.flowering import match_of, sown_on
 from aldrip.seedcrops.inspecting import field_standard, wanting
 from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
-from aldrip_core.plausible import how_far
+from aldrip_core.flowering import flowers_until
+from aldrip_core.plausible import WEEKS_OFF, how_early, how_far
+from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
 from aldrip_core.units import Quantity, Unit
 
@@ -53,6 +55,7 @@ def male_out(ctx: Ctx, block_id: Ref, *, on: date, how: str, client_uuid: uuid.U
     first = sown_on(parents["M"])
     if first is None or on <= first:
         raise refuse("on", "too_early", "The male is not sown yet, so it cannot be taken out.")
+    _doubt_male_out(ctx, block, on)
     if how not in HOW:
         raise refuse("how", "not_a_choice", f"The male is {' or '.join(HOW)}.")
     made = MaleRemoval.objects.create(
@@ -85,6 +88,7 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
             "equipment_clean", "not_clean", "Clean the combine and trailers down first, and record that they are."
         )
     processing.check_load(load)
+    _doubt_harvest_day(ctx, block, saved, on)
     expected_kg = float(batch.expected or 0) / 1000
     over = how_far(load.net_kg, expected_kg) if load.net_kg > expected_kg else None
     ctx.doubt(
@@ -116,6 +120,31 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
         "block.harvest", f"{batch.code}: {load.net_kg:,.0f} kg at {load.moisture_percent:g} % {words}{code}.", block
     )
     return intake
+
+
+def _doubt_male_out(ctx: Ctx, block: SeedBlock, on: date) -> None:
+    """Males that are taken out before they have flowered leave the female without pollen."""
+    try:
+        male = match_of(block, today=ctx.today).parents["M"]
+    except Refused:  # nobody knows when it flowers
+        return
+    over = flowers_until(male.found.first, male.phenology)
+    sooner = (over - on).days
+    ctx.doubt(
+        "male_out", "on",
+        f"The male flowers until about {over.day} {over:%b}; taken out on {on.day} {on:%b}, {sooner} days before, it leaves the female "
+        "without pollen. Is it so?" if sooner > WEEKS_OFF else None,
+    )  # fmt: skip
+
+
+def _doubt_harvest_day(ctx: Ctx, block: SeedBlock, saved: Saved, on: date) -> None:
+    """Seed that is cut long before it can be ripe is asked about."""
+    row = saved.with_trait(Trait.LOADS)
+    since = min((day for p in block.parents.all() if (day := sown_on(p))), default=None)
+    if row is None or since is None or row.actual_start is not None:
+        return
+    early = how_early(since=since, on=on, foreseen=row.planned.lower)
+    ctx.doubt("harvest_day", "on", early and f"Sown on {since.day} {since:%b} and cut {early}. Is it so?")
 
 
 def _may_harvest(block: SeedBlock, batch: Batch, on: date) -> None:

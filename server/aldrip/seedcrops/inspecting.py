@@ -14,6 +14,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import ServiceError, refuse
 from aldrip.base.words import plural, share
 from aldrip.diary.services import Work, finish_task, put_task
+from aldrip.lots.models import Intake
 from aldrip.methods.models import Standard
 from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
@@ -37,6 +38,7 @@ from aldrip_core.field_inspection import (
     visit_day,
 )
 from aldrip_core.geometry import area_m2, to_degrees
+from aldrip_core.plausible import WEEKS_OFF
 from aldrip_core.refusal import Refused
 from aldrip_core.reject_number import Decision
 from aldrip_core.stages import Trait
@@ -143,6 +145,7 @@ def begin(ctx: Ctx, inspection_id: Ref) -> Inspection:
             "missing",
             f"No field standard for {block.batch.crop.name.lower()} of this class. Add one in Methods.",
         )
+    _doubt_begin(ctx, block, inspection)
     plan = SamplingPlan(**standard.sampling)
     ring = ring_m(block)
     areas = plan.areas(area_m2(ring) / 10_000)
@@ -155,6 +158,18 @@ def begin(ctx: Ctx, inspection_id: Ref) -> Inspection:
         "inspection.begin", f"Began to count {block.batch.code}: {inspection.words.lower()}, {areas} areas.", block
     )
     return inspection
+
+
+def _doubt_begin(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
+    """A visit that is begun long before its stage, or on a field that is cut, is asked about."""
+    cut = ctx.rows(Intake).filter(subject=block.batch.uuid).order_by("happened_at").first()
+    if cut is not None:
+        told = f"{block.batch.code} was cut on {ctx.local(cut.happened_at).date()}; no plants stand there any more. Count all the same?"
+        ctx.doubt("visit", "state", told)
+        return
+    days = (inspection.planned_on - ctx.today).days
+    told = f"“{inspection.words}” is foreseen for {inspection.planned_on}, in {days} days. Is the field at that stage today?"
+    ctx.doubt("visit", "state", told if days > WEEKS_OFF else None)
 
 
 @dataclass(frozen=True)

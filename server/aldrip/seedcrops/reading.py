@@ -227,6 +227,27 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
     }
 
 
+MOST_LAST = 12
+
+
+def last_entries(ctx: Ctx, inspection: Inspection) -> list[dict[str, Any]]:
+    """What was counted last and stands, by whom, the newest first: each may be taken back from any phone."""
+    rows = (
+        inspection.counts.filter(replaces=None, replaced_by=None)
+        .select_related("by")
+        .order_by("-happened_at", "-id")[:MOST_LAST]
+    )
+    words = {limit["attribute"]: limit["words"] for limit in inspection.limits}
+    return [
+        {
+            "uuid": one.client_uuid, "area": one.area, "plants": one.plants, "faults": one.faults,
+            "words": ", ".join([*([f"{one.plants:,} plants"] if one.plants else []), *(f"{many} {words.get(name, name)}" for name, many in one.faults.items())]) or "nothing",
+            "by": (one.by.get_full_name() or one.by.username) if one.by else "", "at": ctx.local(one.happened_at),
+        }
+        for one in rows
+    ]  # fmt: skip
+
+
 def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True) -> dict[str, Any]:
     """A visit with its count so far, and everything that the phone needs without a signal.
 
@@ -255,6 +276,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
                     "decision": limit.get("decision", "reject_number"), "source": limit.get("source", "")} for limit in inspection.limits],
         "outline": [[x - x0, y - y0] for x, y in ring], "points": [[x - x0, y - y0] for x, y in points],
         "plants": tally.plants, "faults": tally.faults, "by_area": {str(k): v for k, v in tally.by_area.items()},
+        "last": last_entries(ctx, inspection),
         "judgement": judgement_out(judgement), "table": None if table is None else {
             "sample": table.sample, "reject_at": table.reject_at, "beyond": {k: [list(x) for x in v] for k, v in table.beyond.items()},
             "rows": [{"plants": r.plants, "by_found": [list(x) for x in r.by_found]} for r in table.rows],

@@ -476,6 +476,18 @@ class EarlierOut(Schema):
     signed_at: datetime | None
 
 
+class EntryOut(Schema):
+    """One tap that stands."""
+
+    uuid: uuid.UUID
+    area: int
+    plants: int
+    faults: dict[str, int]
+    words: str
+    by: str
+    at: datetime
+
+
 class InspectionOut(Schema):
     id: int
     block_id: int
@@ -497,6 +509,7 @@ class InspectionOut(Schema):
     plants: int
     faults: dict[str, int]
     by_area: dict[str, int]
+    last: list[EntryOut]
     judgement: JudgementOut | None
     table: DecisionTableOut | None
     choices: list[str]

@@ -7237,6 +7237,34 @@ export interface components {
             /** Signed At */
             signed_at: string | null;
         };
+        /**
+         * EntryOut
+         * @description One tap that stands.
+         */
+        EntryOut: {
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Area */
+            area: number;
+            /** Plants */
+            plants: number;
+            /** Faults */
+            faults: {
+                [key: string]: number;
+            };
+            /** Words */
+            words: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
         /** FaultLimitOut */
         FaultLimitOut: {
             /** Attribute */
@@ -7324,6 +7352,8 @@ export interface components {
             by_area: {
                 [key: string]: number;
             };
+            /** Last */
+            last: components["schemas"]["EntryOut"][];
             judgement: components["schemas"]["JudgementOut"] | null;
             table: components["schemas"]["DecisionTableOut"] | null;
             /** Choices */

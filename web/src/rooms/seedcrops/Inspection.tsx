@@ -302,10 +302,12 @@ function Counting({
       [...old, { uuid, words: `${words}, ${new Date().toTimeString().slice(0, 5)}`, plants, faults, area }].slice(-40),
     );
   };
-  const takeBack = async () => {
-    const last = log.at(-1);
+  // What is on the server already is taken back from here as well: after a reload, and from another phone.
+  const before = sheet.last.filter((one) => !takenBack.has(one.uuid) && !log.some((own) => own.uuid === one.uuid));
+  const newest = log.at(-1) ?? before[0];
+  const takeBack = async (last: (typeof log)[number] | Visit["last"][number] | undefined) => {
     if (!last) return;
-    setLog((old) => old.slice(0, -1));
+    setLog((old) => old.filter((one) => one.uuid !== last.uuid));
     await enter(
       { area: last.area, plants: 0, faults: {}, takes_back: last.uuid },
       { plants: last.plants, faults: last.faults },
@@ -393,11 +395,11 @@ function Counting({
             <button
               type="button"
               className="min-h-[56px] border-2 border-ink bg-panel p-2 text-left"
-              disabled={!log.length}
-              onClick={() => void takeBack()}
+              disabled={!newest}
+              onClick={() => void takeBack(newest)}
             >
               <b className="block">Take back last</b>
-              <span className="note">{log.at(-1)?.words ?? "nothing yet"}</span>
+              <span className="note">{newest ? `${newest.words}, area ${newest.area}` : "nothing yet"}</span>
             </button>
             <button
               type="button"
@@ -408,6 +410,27 @@ function Counting({
               <span className="note">to this area</span>
             </button>
           </div>
+          {before.length ? (
+            <details className="mt-2">
+              <summary className="btn-link cursor-pointer py-2">What was counted last, by everybody</summary>
+              <ul>
+                {before.map((one) => (
+                  <li key={one.uuid} className="flex items-center justify-between gap-3 border-hair border-b py-1">
+                    <span>
+                      area {one.area}: {one.words} <span className="note">{one.by}</span>
+                    </span>
+                    <button type="button" className="btn-link min-h-[44px]" onClick={() => void takeBack(one)}>
+                      take back
+                      <span className="sr-only">
+                        {" "}
+                        {one.words} in area {one.area}
+                      </span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </details>
+          ) : null}
           <dialog ref={noted} className="w-[320px] border-2 border-ink bg-panel p-4" aria-label="A word to this area">
             <form
               method="dialog"
