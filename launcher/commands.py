@@ -105,7 +105,7 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
             (state_dir() / f"{name}.lock").write_text(address)
             worker = Worker(env)
             print(f"\nAldrip serves at  {address}\n{sign_in}\nCtrl-C stops it.", flush=True)
-            return _until_stopped(server, worker)
+            return _until_stopped(server, worker, cluster)
         finally:
             if worker is not None:
                 worker.end()
@@ -171,7 +171,7 @@ class Worker:
         end(self.process)
 
 
-def _until_stopped(server: "subprocess.Popen[bytes]", worker: Worker) -> int:
+def _until_stopped(server: "subprocess.Popen[bytes]", worker: Worker, cluster: Cluster) -> int:
     def stop(*_: object) -> None:
         raise KeyboardInterrupt
 
@@ -179,6 +179,8 @@ def _until_stopped(server: "subprocess.Popen[bytes]", worker: Worker) -> int:
     try:
         while server.poll() is None:
             worker.look()
+            if cluster.keep_up():
+                say("The database had died and was started again")
             time.sleep(0.5)
         return server.returncode
     except KeyboardInterrupt:

@@ -95,6 +95,16 @@ class Cluster:
         log = self.directory / "server.log"
         self._run("pg_ctl", "-D", str(self.data), "-w", "-t", "60", "-l", str(log), "-o", text, "start")
 
+    def keep_up(self) -> bool:
+        """Start it again where it has died; whether it had. What its last processes still hold is tried again later."""
+        if self._running_port() is not None:
+            return False
+        try:
+            self.start(self.port)
+        except Stop:
+            return False
+        return True
+
     def stop(self) -> None:
         if self._running_port() is not None:
             self._run("pg_ctl", "-D", str(self.data), "-m", "fast", "-w", "stop", check=False)

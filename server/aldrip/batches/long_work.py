@@ -42,7 +42,7 @@ def _saved(ctx: Ctx, progress: Progress, rows: list[dict[str, str]], arguments: 
 @job("batches.plan")
 def plan(ctx: Ctx, progress: Progress, arguments: dict[str, Any]) -> str:
     """Plan for every open order line that nothing is meant for."""
-    return _plan(ctx, progress, unplanned(ctx, arguments.get("lines")))
+    return _plan(ctx, progress, arguments.get("lines"))
 
 
 def unplanned(ctx: Ctx, lines: Sequence[int] | None = None) -> list[int]:
@@ -53,21 +53,18 @@ def unplanned(ctx: Ctx, lines: Sequence[int] | None = None) -> list[int]:
     return list(rows.order_by("due", "id").values_list("pk", flat=True))
 
 
-def _plan(ctx: Ctx, progress: Progress, lines: Sequence[int], before: str = "") -> str:
+def _plan(ctx: Ctx, progress: Progress, lines: Sequence[int] | None, before: str = "") -> str:
     wanted = unplanned(ctx, lines)
-    done = planned = late = refused = 0
+    total = len(wanted) if lines is None else len(lines)  # what an earlier run of the job did counts as done
+    done, late, refused = total - len(wanted), 0, 0
     for first in range(0, len(wanted), STEP):
-        progress(done, len(wanted), f"{before} Planned {done:,} of {plural(len(wanted), 'line')}.".strip())
+        progress(done, total, f"{before} Planned {done:,} of {plural(total, 'line')}.".strip())
         ctx.organisation.refresh_from_db()
         step = wanted[first : first + STEP]
         found = plan_lines(ctx, step)
-        planned, late, refused = (
-            planned + found["planned"] + found["given"],
-            late + found["late"],
-            refused + len(found["unplanned"]),
-        )
+        late, refused = late + found["late"], refused + len(found["unplanned"])
         done += len(step)
-    progress(done, len(wanted), f"Planned {done:,} of {plural(len(wanted), 'line')}.")
-    told = f"Planned {plural(len(wanted) - refused, 'line')}"
+    progress(done, total, f"{before} Planned {done:,} of {plural(total, 'line')}.".strip())
+    told = f"Planned {plural(done - refused, 'line')}"
     told += f", {late:,} with something against {'it' if late == 1 else 'them'}" if late else ""
     return f"{told}; {plural(refused, 'line')} cannot be planned, and each says why." if refused else f"{told}."
