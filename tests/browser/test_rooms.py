@@ -74,6 +74,15 @@ class Rooms(BrowserCase):
         self.press("working")
         self.see("On top, because batches differ")
         self.assertEqual(OrderLine.objects.count(), 0)
+        self.press("Can we take it?")
+        self.press("Work it out")
+        self.press("Take the order")
+        self.fill("Customer", "Corner Farm")
+        self.press("Save and plan")
+        self.until(
+            lambda: OrderLine.objects.filter(order__customer="Corner Farm", allocations__isnull=False).exists(),
+            "the order, planned",
+        )
 
     def test_an_order_is_changed_and_cancelled_from_its_sheet(self) -> None:
         seed_lot(self.ctx)

@@ -66,6 +66,15 @@ class CanWeTakeIt(HouseCase):
         batch.refresh_from_db()
         self.assertEqual(spare, int(batch.low) - 6000)
 
+    def test_without_seed_the_yes_says_so(self) -> None:
+        self.assertTrue(self.ask(quantity="1,500", due="week 40")["sentence"].startswith("Yes, if the seed is there"))
+        seed_lot(self.ctx, grams=0.4)
+        short = self.ask(quantity="1,500", due="week 40")
+        self.assertTrue(short["sentence"].startswith("Yes, if the seed is there"))
+        self.assertIn("more are needed", " ".join(limit["sentence"] for limit in short["limits"]))
+        seed_lot(self.ctx, grams=90)
+        self.assertTrue(self.ask(quantity="1,500", due="week 40")["sentence"].startswith("Yes: sow"))
+
     def test_odd_questions_are_answered_in_words(self) -> None:
         self.assertEqual(self.ask(status=422, quantity="some")["errors"][0]["field"], "quantity")
         self.assertEqual(self.ask(status=422, due="2027-W53")["errors"][0]["code"], "no_such_week")

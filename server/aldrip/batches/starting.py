@@ -253,6 +253,7 @@ def can_we_take_it(
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
     method = method_for(ground, crop, form)
+    request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
     promise = OrderLine(
         crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words,
         due=DateRange(due_from, due_last + timedelta(days=1)),

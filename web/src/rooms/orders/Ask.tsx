@@ -8,9 +8,18 @@ import { chance, count, grams } from "../../ui/format";
 import { useSave } from "../../ui/hooks";
 import { Faults, Field, Sheet } from "../../ui/parts";
 import { formsOf } from "./forms";
+import type { Typed } from "./NewOrder";
 
 /** Can we take it? Earliest date, what limits it, what cures it; nothing is saved. */
-export function Ask({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function Ask({
+  open,
+  onClose,
+  onTake,
+}: {
+  open: boolean;
+  onClose: () => void;
+  onTake?: ((asked: Partial<Typed>) => void) | undefined;
+}) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const [crop, setCrop] = useState("");
   const [form, setForm] = useState("");
@@ -106,6 +115,22 @@ export function Ask({ open, onClose }: { open: boolean; onClose: () => void }) {
             ))}
           </ul>
           <p className="note">Nothing was saved.</p>
+          {onTake ? (
+            <button
+              type="button"
+              className="btn w-fit"
+              onClick={() =>
+                onTake({
+                  crop: library?.crops.find((one) => one.id === Number(crop))?.name ?? "",
+                  form: form || (forms[0] ?? ""),
+                  quantity,
+                  due: answer.can || !answer.earliest ? due : answer.earliest,
+                })
+              }
+            >
+              {answer.can || !answer.earliest ? "Take the order" : `Take it for ${shortDay(answer.earliest)}`}
+            </button>
+          ) : null}
         </div>
       ) : null}
     </Sheet>

@@ -21,7 +21,8 @@ const EMPTY = {
   until: "",
   note: "",
 };
-type Name = keyof typeof EMPTY;
+export type Typed = typeof EMPTY;
+type Name = keyof Typed;
 type Library = Schemas["LibraryOut"];
 
 /** The crop that was typed, and the forms in which it is raised here. */
@@ -36,14 +37,22 @@ const whole = (library: Library | undefined, typed: typeof EMPTY): typeof EMPTY 
 });
 
 /** One promise, as it is given over the telephone; one that is not understood yet can wait. */
-export function NewOrder({ open, onClose }: { open: boolean; onClose: () => void }) {
+export function NewOrder({
+  open,
+  onClose,
+  asked = {},
+}: {
+  open: boolean;
+  onClose: () => void;
+  asked?: Partial<Typed>;
+}) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
   const planned = async (lines: number[]) => {
     if (may("batches.plan") && lines.length) await take(api.POST("/api/batches/plan-lines", { body: { lines } }));
   };
   const { form, submit, pending, error, told } = useAsk({
-    start: { rows: [EMPTY], series: { every_weeks: "", times: "" } },
+    start: { rows: [{ ...EMPTY, ...asked }], series: { every_weeks: "", times: "" } },
     again: false,
     save: async ({ rows, series }) => {
       const taken = await take(

@@ -10,7 +10,7 @@ import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/p
 import { type Column, Table } from "../../ui/Table";
 import { Ask } from "./Ask";
 import { LineSheet } from "./LineSheet";
-import { NewOrder } from "./NewOrder";
+import { NewOrder, type Typed } from "./NewOrder";
 
 type Line = Schemas["OrderLineOut"];
 
@@ -21,7 +21,7 @@ export function Orders() {
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
-  const [fresh, setFresh] = useState(false);
+  const [fresh, setFresh] = useState<Partial<Typed> | null>(null);
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
   const chosen = lines.find((line) => String(line.id) === address.line);
   const unplanned = lines.filter((line) => line.state === "open" && !line.planned).length;
@@ -35,7 +35,7 @@ export function Orders() {
         </button>
         {may("orders.edit") ? (
           <>
-            <button type="button" className="btn" onClick={() => setFresh(true)}>
+            <button type="button" className="btn" onClick={() => setFresh({})}>
               New order
             </button>
             <Link className="btn" to={"/orders/import" as "/"}>
@@ -86,8 +86,12 @@ export function Orders() {
           ) : null}
         </Empty>
       )}
-      <Ask open={ask} onClose={() => setAsk(false)} />
-      <NewOrder open={fresh} onClose={() => setFresh(false)} />
+      <Ask
+        open={ask}
+        onClose={() => setAsk(false)}
+        onTake={may("orders.edit") ? (asked) => [setAsk(false), setFresh(asked)] : undefined}
+      />
+      {fresh ? <NewOrder open onClose={() => setFresh(null)} asked={fresh} /> : null}
       {chosen ? (
         <LineSheet
           line={chosen}
