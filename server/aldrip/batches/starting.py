@@ -253,7 +253,6 @@ def can_we_take_it(
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
     method = method_for(ground, crop, form)
-    request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
     promise = OrderLine(
         crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words,
         due=DateRange(due_from, due_last + timedelta(days=1)),
@@ -263,6 +262,7 @@ def can_we_take_it(
     spare = needed_by(promise, spec, sum(found, Decimal(0)))
     needs = {form: needed_by(promise, ground.method(method.pk))}
     request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from)))
+    request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
     return answer(ground, request, due_from=due_from, due_last=due_last, spare=spare)
 
 
