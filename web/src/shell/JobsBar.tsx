@@ -42,12 +42,16 @@ function JobRow({ job, onRead }: { job: Job; onRead: () => void }) {
         {alive ? "" : `, ${job.state}`}. {job.words} {job.by ? <span className="note">started by {job.by}</span> : null}
       </p>
       {alive && job.total ? (
-        <progress
-          className="h-2 w-40"
-          value={job.done}
-          max={job.total}
-          aria-label={`${job.title}: ${job.done} of ${job.total}`}
-        />
+        <div
+          role="progressbar"
+          aria-label={job.title}
+          aria-valuemin={0}
+          aria-valuemax={job.total}
+          aria-valuenow={job.done}
+          className="h-2 w-40 border border-ink"
+        >
+          <div className="h-full bg-ink" style={{ width: `${(100 * job.done) / job.total}%` }} />
+        </div>
       ) : null}
       <Faults error={stop.error} />
       {alive ? (

@@ -114,7 +114,7 @@ export function Import() {
   const shown = new Set(
     rows
       .map((_, index) => index)
-      .filter((index) => all || rows.length <= MANY || bad.has(index))
+      .filter((index) => all || !bad.size || bad.has(index))
       .slice(0, all ? rows.length : MANY),
   );
   const planned = may("batches.plan") ? "Take in and plan" : "Take in";
@@ -178,7 +178,7 @@ export function Import() {
         <>
           <div className="flex flex-wrap items-center gap-3 pb-2" aria-live="polite">
             <p className="text-h2">
-              {rows.length} rows read,{" "}
+              {count(rows.length)} rows read,{" "}
               {problems.length ? (
                 <b>
                   {problems.length} {problems.length === 1 ? "problem" : "problems"} in {bad.size}{" "}
@@ -205,7 +205,7 @@ export function Import() {
                   ? held
                     ? `${planned} ${held}; keep ${bad.size} waiting`
                     : `Keep ${bad.size} waiting`
-                  : `${planned} ${rows.length} lines`}
+                  : `${planned} ${count(rows.length)} lines`}
               </button>
             ) : null}
             {rows.length || !checked.waited.length ? null : (
@@ -230,7 +230,7 @@ export function Import() {
           ) : null}
           {rows.length > MANY ? (
             <p className="note mb-1">
-              {shown.size} of {count(rows.length)} rows shown{all ? "" : ", those with problems"}.{" "}
+              {shown.size} of {count(rows.length)} rows shown{all || !bad.size ? "" : ", those with problems"}.{" "}
               <button type="button" className="btn-link" onClick={() => setAll(!all)}>
                 {all ? "Only those with problems" : "Show all"}
               </button>
