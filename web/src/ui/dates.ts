@@ -19,8 +19,16 @@ const LONG_MONTHS = [
   "December",
 ] as const;
 
+/** A season has a few hundred days, and a board asks for each thousands of times. */
+const numbers = new Map<Day, number>();
+
 export function dayNumber(day: Day): number {
-  return Math.floor(Date.parse(`${day.slice(0, 10)}T00:00:00Z`) / DAY_MS);
+  const known = numbers.get(day);
+  if (known !== undefined) return known;
+  const found = Math.floor(Date.parse(`${day.slice(0, 10)}T00:00:00Z`) / DAY_MS);
+  if (numbers.size > 20_000) numbers.clear();
+  numbers.set(day, found);
+  return found;
 }
 
 export function fromNumber(value: number): Day {

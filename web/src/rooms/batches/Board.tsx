@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { type KeyboardEvent, type PointerEvent, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { boardQuery } from "../../api/queries";
 import { useProposal } from "../../shell/proposal";
 import { HEAD, useSpan } from "../../shell/span";
 import { addDays, type Day, daysBetween, isoWeek, shortDay } from "../../ui/dates";
-import { area, quantity } from "../../ui/format";
+import { area, few, quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { Faults } from "../../ui/parts";
 import { type Laid, loadPath, outline, stack, widest } from "./boardLayout";
@@ -45,6 +45,8 @@ export function Board({ place }: { place: string | undefined }) {
   );
 }
 
+const MANY = 60; // bodies in a lane, from which the thin ones are drawn together
+const THIN = 2.5; // px
 const BLOCK = 120;
 const MOST = 800;
 
@@ -82,29 +84,38 @@ function proposedBodies(
 
 function useLane(lane: Lane, from: Day, start: Day, end: Day) {
   const { proposed } = useProposal();
-  return useMemo(() => {
+  const base = useMemo(() => {
     const first = Math.max(0, daysBetween(from, start));
     const inside = lane.load.slice(first, first + daysBetween(start, end));
     const peak = Math.max(0, ...inside);
     const at = addDays(start, Math.max(0, inside.indexOf(peak)));
     const bodies = lane.bodies.filter((body) => body.start < end && body.end > start);
+    return { peak, at, bodies, laid: stack(bodies, start, end) };
+  }, [lane, from, start, end]);
+  const moving = proposed?.proposal ? proposed.batchId : null;
+  const touched =
+    moving !== null &&
+    (base.bodies.some((body) => body.batch_id === moving) ||
+      (proposed?.proposal?.stages ?? []).some((stage) => stage.place_id === lane.place_id));
+  const here = touched ? proposed : null; // a lane that a proposal leaves alone is not laid out again for it
+  return useMemo(() => {
+    const { peak, at, bodies, laid } = base;
     const busy = bodies.length;
-    const laid = stack(bodies, start, end);
     // While something is proposed the others stand as they would, and the batch itself also where it was.
-    const moving = proposed?.proposal ? proposed.batchId : null;
-    const others = bodies.filter((body) => body.batch_id !== moving);
-    const would =
-      moving === null ? laid : stack([...others, ...proposedBodies(lane, proposed, start, end)], start, end);
-    const shown = would.filter((one) => one.body.state !== "proposed");
-    const was = moving === null ? [] : laid.filter((one) => one.body.batch_id === moving);
-    const proposals = would.filter((one) => one.body.state === "proposed");
-    const top = Math.max(peak, ...would.flatMap((one) => one.steps.map((step) => step.bottom + one.body.amount)));
+    const id = here?.batchId ?? null;
+    const others = bodies.filter((body) => body.batch_id !== id);
+    const would = here === null ? laid : stack([...others, ...proposedBodies(lane, here, start, end)], start, end);
+    const shown = here === null ? laid : would.filter((one) => one.body.state !== "proposed");
+    const was = here === null ? [] : laid.filter((one) => one.body.batch_id === id);
+    const proposals = here === null ? [] : would.filter((one) => one.body.state === "proposed");
+    let top = peak;
+    for (const one of would) for (const step of one.steps) top = Math.max(top, step.bottom + one.body.amount);
     // 100 % of the place in px: roomy where much stands, thin where little does.
     const share = peak / lane.usable;
     const full = !busy ? 26 : share > 0.5 ? (busy >= 6 ? 150 : 90) : busy >= 3 ? 66 : 34;
     const height = Math.max(full, (top / lane.usable) * full) + 8;
-    return { peak, at, full, height, laid: [...shown, ...was], proposals };
-  }, [lane, from, start, end, proposed]);
+    return { peak, at, full, height, laid: was.length ? [...shown, ...was] : shown, proposals };
+  }, [base, here, lane, start, end]);
 }
 
 function LaneRow({
@@ -124,7 +135,14 @@ function LaneRow({
 }) {
   const { scale, today, span } = useSpan();
   const { peak, at, full, height, laid, proposals } = useLane(lane, from, start, end);
-  const y = (amount: number) => height - (amount / lane.usable) * full;
+  const { usable } = lane;
+  const y = useCallback((amount: number) => height - (amount / usable) * full, [height, usable, full]);
+  // What is thinner than a line can be neither read nor taken hold of: it is drawn as one, however many it is.
+  const { thin, thick } = useMemo(() => {
+    const isThin = (one: Laid) => laid.length > MANY && y(0) - y(one.body.amount) < THIN;
+    const found = laid.filter(isThin);
+    return { thin: found, thick: found.length ? laid.filter((one) => !isThin(one)) : laid };
+  }, [laid, y]);
   const over = lane.over.filter((run) => run.end > start && run.start < end);
   const worst = Math.max(0, ...over.map((run) => run.amount));
   const later = lane.load.slice(Math.max(0, daysBetween(from, end)));
@@ -134,7 +152,8 @@ function LaneRow({
     <section
       aria-label={`${lane.name}, peak ${Math.round((peak / lane.usable) * 100)} % in week ${isoWeek(at).week}`}
       className={`relative border-rule border-b ${chosen ? "bg-panel" : ""}`}
-      style={{ height }}
+      // What is scrolled out of sight is not drawn.
+      style={{ height, contentVisibility: "auto", containIntrinsicSize: `auto ${height}px` }}
     >
       <div className="absolute top-1 left-4 w-[88px] leading-tight">
         <div className="cond text-body font-bold leading-[15px]">{lane.name}</div>
@@ -154,7 +173,7 @@ function LaneRow({
         </div>
       </div>
       {/* biome-ignore lint/a11y/noSvgWithoutTitle: the section is named, the bodies are buttons */}
-      <svg width={scale.width} height={height} className="absolute inset-0">
+      <svg width={scale.width} height={height} className="absolute inset-0 select-none">
         <defs>
           <pattern id={`dots${lane.place_id}`} width={8} height={8} patternUnits="userSpaceOnUse">
             <rect width={8} height={8} className="fill-paper" />
@@ -184,7 +203,8 @@ function LaneRow({
         </g>
         <path d={loadPath(later, end, scale.x, foldY)} className="fill-plan stroke-line" strokeWidth={1} />
         <g clipPath={`url(#open${lane.place_id})`}>
-          {laid.map((one) => (
+          <ThinShapes laid={thin} lane={lane} y={y} />
+          {thick.map((one) => (
             <BodyShape
               key={`${one.body.batch_id}.${one.body.stage}`}
               laid={one}
@@ -237,6 +257,38 @@ function LaneRow({
         ) : null}
       </svg>
     </section>
+  );
+}
+
+/** Batches too thin to be drawn each by itself, as the body that they are together. */
+function ThinShapes({ laid, lane, y }: { laid: Laid[]; lane: Lane; y: (amount: number) => number }) {
+  const { scale, today } = useSpan();
+  const navigate = useNavigate();
+  const { plan, stand } = useMemo(() => {
+    const path = (some: Laid[]) => some.map((one) => outline(one, scale.x, y)).join(" ");
+    return {
+      plan: path(laid.filter((one) => one.body.state === "planned")),
+      stand: path(laid.filter((one) => one.body.state !== "planned")),
+    };
+  }, [laid, scale, y]);
+  if (!laid.length) return null;
+  const words = `${few(laid.length, "stage")} too thin to draw each; the list names their batches`;
+  return (
+    <g
+      role="link"
+      tabIndex={0}
+      aria-label={words}
+      className="group cursor-pointer outline-none"
+      onClick={() => navigate({ to: "/batches" as "/", search: {} as never })}
+      onKeyDown={(event) => event.key === "Enter" && navigate({ to: "/batches" as "/", search: {} as never })}
+    >
+      <title>{words}</title>
+      <path d={plan} fill={`url(#dots${lane.place_id})`} className="stroke-line" strokeWidth={0.5} />
+      <path d={stand} className="fill-plan stroke-line" strokeWidth={0.5} />
+      {laid.some((one) => one.body.start < today) ? (
+        <path d={stand} className="fill-stand" clipPath={`url(#past${lane.place_id})`} />
+      ) : null}
+    </g>
   );
 }
 

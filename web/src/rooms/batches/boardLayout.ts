@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { addDays, type Day } from "../../ui/dates";
+import { addDays, type Day, daysBetween } from "../../ui/dates";
 
 type Body = Schemas["BodyOut"];
 
@@ -17,36 +17,25 @@ export function stack(bodies: Body[], start: Day, end: Day): Laid[] {
   const order = [...bodies].sort(
     (a, b) => b.end.localeCompare(a.end) || a.start.localeCompare(b.start) || a.batch_id - b.batch_id,
   );
-  const below: Body[] = [];
-  const laid: Laid[] = [];
-  for (const body of order) {
-    const from = body.start < start ? start : body.start;
-    const to = body.end > end ? end : body.end;
-    const edges = new Set([from, to]);
-    for (const other of below) {
-      if (other.start > from && other.start < to) edges.add(other.start);
-      if (other.end > from && other.end < to) edges.add(other.end);
+  const days = Array.from({ length: daysBetween(start, end) + 1 }, (_, n) => addDays(start, n));
+  const last = days.length - 1;
+  const at = (day: Day) => Math.min(last, Math.max(0, daysBetween(start, day)));
+  const heights = new Float64Array(last); // of what lies below, by day
+  return order.map((body) => {
+    const [from, to] = [at(body.start), at(body.end)];
+    const steps: Laid["steps"] = [];
+    let begun = from;
+    for (let day = from; day < to; day++) {
+      const height = heights[day] ?? 0;
+      const next = day + 1 < to ? (heights[day + 1] ?? 0) : Number.NaN;
+      if (!(Math.abs(next - height) < 1e-6)) {
+        steps.push({ from: days[begun] ?? start, to: days[day + 1] ?? end, bottom: height });
+        begun = day + 1;
+      }
     }
-    const days = [...edges].sort();
-    const steps = days.slice(0, -1).map((day, n) => ({
-      from: day,
-      to: days[n + 1] ?? to,
-      bottom: below.filter((o) => o.start <= day && o.end > day).reduce((sum, o) => sum + o.amount, 0),
-    }));
-    laid.push({ body, steps: merge(steps) });
-    below.push(body);
-  }
-  return laid;
-}
-
-function merge(steps: Laid["steps"]): Laid["steps"] {
-  const found: Laid["steps"] = [];
-  for (const step of steps) {
-    const last = found.at(-1);
-    if (last && Math.abs(last.bottom - step.bottom) < 1e-6) last.to = step.to;
-    else found.push({ ...step });
-  }
-  return found;
+    for (let day = from; day < to; day++) heights[day] = (heights[day] ?? 0) + body.amount;
+    return { body, steps };
+  });
 }
 
 /** The outline of a laid body in px. */
