@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "aldrip.demo",
 ]
 MIDDLEWARE = [
+    "aldrip.base.requests.Numbered",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -127,7 +128,8 @@ NINJA_PAGINATION_MAX_LIMIT = 5000
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"lines": {"()": "aldrip.base.requests.Lines"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "lines"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "django.request": {"level": os.environ.get("ALDRIP_REQUEST_LOG", "ERROR")},

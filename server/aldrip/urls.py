@@ -1,9 +1,11 @@
 """The API, and the one page that the front end is."""
 
+import logging
 import mimetypes
 from typing import Any
 
 from django.conf import settings
+from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
@@ -34,6 +36,8 @@ from aldrip.places.api import room as places
 from aldrip.season.api import room as season
 from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
+
+log = logging.getLogger("aldrip.requests")
 
 PROBLEM = "application/problem+json"
 mimetypes.add_type("font/woff2", ".woff2")
@@ -74,6 +78,15 @@ def refused(request: HttpRequest, error: Refused) -> HttpResponse:
 @api.exception_handler(ServiceError)
 def service_error(request: HttpRequest, error: ServiceError) -> HttpResponse:
     return _answer(request, error.problem(), error.status)
+
+
+@api.exception_handler(Exception)
+def broken(request: HttpRequest, error: Exception) -> HttpResponse:
+    """What nobody foresaw: the log has it whole under the request's number, the person has the number."""
+    number = getattr(request, "number", "")
+    log.error("%s %s broke", request.method, request.path, exc_info=error, extra={"number": number})
+    told = f"Something failed here, number {number}. Nothing was saved; try again, and tell whoever looks after Aldrip the number."
+    return _answer(request, ServiceError(told).problem() | {"status": 500, "code": "broken", "number": number}, 500)
 
 
 @api.exception_handler(HttpError)
@@ -134,6 +147,16 @@ def page(request: HttpRequest, rest: str = "") -> HttpResponse:
     return answer
 
 
+def healthz(request: HttpRequest) -> HttpResponse:
+    """Whether this process answers and reaches its database: for whoever watches it."""
+    try:
+        with connection.cursor() as cursor:
+            cursor.execute("select 1")
+    except DatabaseError:
+        return HttpResponse("The database does not answer.\n", status=503, content_type="text/plain")
+    return HttpResponse("ok\n", content_type="text/plain")
+
+
 def missing(request: HttpRequest, rest: str = "") -> HttpResponse:
     problem = ServiceError("There is no such address.").problem() | {"status": 404, "code": "not_there"}
     return HttpResponse(contract.dumps(problem), status=404, content_type=PROBLEM)
@@ -141,6 +164,7 @@ def missing(request: HttpRequest, rest: str = "") -> HttpResponse:
 
 urlpatterns = [
     path("api/", api.urls),
+    path("healthz", healthz),
     re_path(r"^api/(?P<rest>.*)$", missing),
     re_path(r"^assets/(?P<rest>.*)$", missing),
     re_path(r"^(?P<rest>.*)$", page),

@@ -1,11 +1,15 @@
 """Bad input, room by room: each fault is named by its field and code, says what to do, and leaves nothing behind."""
 
+import json
 from datetime import date
 from typing import Any
+from unittest.mock import patch
 
-from django.db import models
+from django.db import OperationalError, models
+from django.test import Client
 
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation
+from aldrip.base.requests import Lines
 from aldrip.deliveries.models import Delivery
 from aldrip.diary.models import Count, Task
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
@@ -634,3 +638,25 @@ class InTheShapeOfAnInput(RefusalCase):
         ):  # fmt: skip
             told = self.call("post", f"/calc/{name}", body, status=422)["errors"]
             self.assertIn((field, words), [(one["field"], one["message"]) for one in told], told)
+
+
+class WhatNobodyForesaw(HouseCase):
+    def test_a_request_that_breaks_tells_its_number_and_the_log_has_it_whole(self) -> None:
+        self.client.raise_request_exception = False
+        with (
+            patch("aldrip.orders.services.export", side_effect=RuntimeError("moon")),
+            self.assertLogs(level="WARNING") as logs,
+        ):
+            answer = self.client.get("/api/orders/export")
+        self.assertEqual((answer.status_code, answer["Content-Type"]), (500, "application/problem+json"))
+        number = answer["X-Request-Id"]
+        self.assertIn(number, answer.json()["title"])
+        self.assertNotIn("moon", answer.content.decode())
+        line = json.loads(Lines().format(next(one for one in logs.records if one.exc_info)))
+        self.assertEqual((line["number"], line["level"]), (number, "error"))
+        self.assertIn("RuntimeError: moon", line["trace"])
+
+    def test_whoever_watches_it_is_answered(self) -> None:
+        self.assertEqual(Client().get("/healthz").status_code, 200)
+        with patch("aldrip.urls.connection.cursor", side_effect=OperationalError("gone")), self.assertLogs():
+            self.assertEqual(Client().get("/healthz").status_code, 503)

@@ -1,0 +1,52 @@
+"""Every request has a number: it stands in the log, in the answer's head, and in the sentence when something breaks."""
+
+import json
+import logging
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+from uuid import uuid4
+
+from django.http import HttpRequest, HttpResponse
+
+log = logging.getLogger("aldrip.requests")
+
+SLOW_S = 2.0  # after which a request is written down even when it went well
+
+
+class Numbered:
+    """Give each request a short number, and write down what broke or was slow."""
+
+    def __init__(self, answer: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.answer = answer
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        number = uuid4().hex[:10]
+        request.number = number  # type: ignore[attr-defined]
+        began = time.perf_counter()
+        answer = self.answer(request)
+        answer["X-Request-Id"] = number
+        spent = time.perf_counter() - began
+        if answer.status_code >= 500 or spent > SLOW_S:
+            log.warning(
+                "%s %s %s", request.method, request.path, answer.status_code,
+                extra={"number": number, "method": request.method, "path": request.path, "status": answer.status_code, "ms": round(spent * 1000)},
+            )  # fmt: skip
+        return answer
+
+
+class Lines(logging.Formatter):
+    """A record as one line of JSON: when, how bad, where, what, and the number of its request where it has one."""
+
+    OF_A_REQUEST = ("number", "method", "path", "status", "ms")
+
+    def format(self, record: logging.LogRecord) -> str:
+        line: dict[str, Any] = {
+            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"), "level": record.levelname.lower(),
+            "from": record.name, "what": record.getMessage(),
+        }  # fmt: skip
+        line |= {name: getattr(record, name) for name in self.OF_A_REQUEST if hasattr(record, name)}
+        if record.exc_info:
+            line["trace"] = self.formatException(record.exc_info)
+        return json.dumps(line, ensure_ascii=False, default=str)
