@@ -313,6 +313,20 @@ class ReleasedSeed(SeedCase):
         self.assertEqual(line.chance, 0.0)
         self.assertIn("held by now", line.problem)
 
+    def test_a_field_that_is_laid_out_keeps_its_rows_whatever_the_order_becomes(self) -> None:
+        block = self.laid_out()
+        batch, line = block.batch, OrderLine.objects.get()
+        before = {stage.key: (stage.planned.lower, stage.place_id) for stage in batch.stages.all()}
+        start = batch.start
+        command = {"do": "change", "line": line.pk, "quantity": "1,900 kg", "due": "2027-W48", "until": ""}
+        seen = self.post("/proposals/preview", {"commands": [command]})
+        self.post("/proposals/keep", {"commands": [command], "versions": seen["versions"]})
+        batch.refresh_from_db()
+        line.refresh_from_db()
+        self.assertEqual({stage.key: (stage.planned.lower, stage.place_id) for stage in batch.stages.all()}, before)
+        self.assertEqual((batch.start, line.quantity), (start, 1_900_000))
+        self.assertLess(line.chance or 0, 0.5)  # and it says so, since the field gives what it gives
+
 
 class CountsDriveWork(HouseCase):
     """A pot crop: what was counted is what is potted, spaced, stood and fed."""

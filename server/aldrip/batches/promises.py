@@ -283,7 +283,7 @@ def _laid_out(batch: Batch) -> bool:
     """Whether a room above has laid a batch out, so that its amounts no longer follow from what is promised."""
     try:
         for barred in bars:
-            barred(batch, Change(needed=float(batch.needed)))
+            barred(batch, Change(ready_on=date.max))
     except Refused:
         return True
     return False

@@ -46,7 +46,7 @@ export function ConsequencesBar() {
     <section
       aria-label="Consequences of the proposal"
       aria-live="polite"
-      className="noprint flex min-h-[116px] gap-4 border-t-[3px] border-decide bg-panel px-4 py-2"
+      className="noprint flex max-h-[55vh] min-h-[116px] gap-4 overflow-y-auto border-t-[3px] border-decide bg-panel px-4 py-2"
     >
       <div className="min-w-0 flex-1">
         {conflict ? <ConflictView conflict={conflict} /> : <Faults error={error} />}
