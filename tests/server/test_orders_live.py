@@ -318,13 +318,13 @@ class ReleasedSeed(SeedCase):
         batch, line = block.batch, OrderLine.objects.get()
         before = {stage.key: (stage.planned.lower, stage.place_id) for stage in batch.stages.all()}
         start = batch.start
-        command = {"do": "change", "line": line.pk, "quantity": "1,900 kg", "due": "2027-W48", "until": ""}
+        command = {"do": "change", "line": line.pk, "quantity": "9,000 kg", "due": "2027-W48", "until": ""}
         seen = self.post("/proposals/preview", {"commands": [command]})
         self.post("/proposals/keep", {"commands": [command], "versions": seen["versions"]})
         batch.refresh_from_db()
         line.refresh_from_db()
         self.assertEqual({stage.key: (stage.planned.lower, stage.place_id) for stage in batch.stages.all()}, before)
-        self.assertEqual((batch.start, line.quantity), (start, 1_900_000))
+        self.assertEqual((batch.start, line.quantity), (start, 9_000_000))
         self.assertLess(line.chance or 0, 0.5)  # and it says so, since the field gives what it gives
 
 
