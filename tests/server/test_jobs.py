@@ -25,8 +25,11 @@ def many(count: int) -> list[dict[str, str]]:
     ]
 
 
+MANY = 33  # with the limits a tenth of what they are
+
+
 class Jobs(HouseCase):
-    def enqueue(self, count: int = 330, **more: Any) -> Job:
+    def enqueue(self, count: int = MANY, **more: Any) -> Job:
         made = self.post("/orders", {"rows": many(count), "plan": True, **more})
         self.assertEqual((made["lines"], OrderLine.objects.count()), ([], 0))
         return Job.objects.get(pk=made["job"])
@@ -34,6 +37,14 @@ class Jobs(HouseCase):
     def setUp(self) -> None:
         super().setUp()
         seed_lot(self.ctx, grams=5000)
+        for target, value in (
+            ("aldrip.orders.api.INLINE", 30),
+            ("aldrip.batches.long_work.INLINE", 15),
+            ("aldrip.batches.long_work.STEP", 4),
+        ):
+            patched = patch(target, value)
+            patched.start()
+            self.addCleanup(patched.stop)
 
     def test_many_rows_are_taken_in_and_planned_step_by_step_and_everybody_sees_how_far(self) -> None:
         told = self.enqueue()
@@ -48,15 +59,15 @@ class Jobs(HouseCase):
 
         with patch.object(long_work, "plan_lines", look):
             services.run(told.pk)
-        steps = -(-330 // long_work.STEP)
+        steps = -(-MANY // long_work.STEP)
         self.assertEqual([one["done"] for one in seen], [long_work.STEP * n for n in range(steps)])
-        self.assertEqual({one["total"] for one in seen}, {330})
-        self.assertIn(f"Planned {long_work.STEP} of 330 lines", seen[1]["words"])
+        self.assertEqual({one["total"] for one in seen}, {MANY})
+        self.assertIn(f"Planned {long_work.STEP} of {MANY} lines", seen[1]["words"])
         self.assertFalse(seen[0]["may_stop"])
-        self.assertEqual((OrderLine.objects.count(), Allocation.objects.count()), (330, 330))
+        self.assertEqual((OrderLine.objects.count(), Allocation.objects.count()), (MANY, MANY))
         ended = self.get("/jobs")[0]
-        self.assertEqual((ended["state"], ended["done"], ended["total"]), ("done", 330, 330))
-        self.assertIn("Took in 330 order lines. Planned 330 lines", ended["words"])
+        self.assertEqual((ended["state"], ended["done"], ended["total"]), ("done", MANY, MANY))
+        self.assertIn(f"Took in {MANY} order lines. Planned {MANY} lines", ended["words"])
         self.assertEqual(Job.objects.get().arguments, {})
 
     def test_stopped_in_the_middle_what_is_planned_is_whole_and_the_rest_is_planned_later(self) -> None:
@@ -74,10 +85,10 @@ class Jobs(HouseCase):
         self.assertEqual(told.state, "cancelled")
         self.assertEqual(Allocation.objects.count(), 3 * long_work.STEP)
         self.assertFalse(Batch.objects.filter(stages=None).exists())
-        self.assertIn(f"Planned {3 * long_work.STEP} of 330", told.words)
+        self.assertIn(f"Planned {3 * long_work.STEP} of {MANY}", told.words)
         again = self.post("/batches/plan-lines", {})
         services.run(again["job"])
-        self.assertEqual(Allocation.objects.count(), 330)
+        self.assertEqual(Allocation.objects.count(), MANY)
         self.post(f"/jobs/{told.pk}/stop", status=422)  # it has ended
 
     def test_stopped_before_it_began_nothing_is_there(self) -> None:
@@ -102,14 +113,14 @@ class Jobs(HouseCase):
             services.run(told.pk)
         told.refresh_from_db()
         self.assertEqual(
-            (told.state, OrderLine.objects.count(), Allocation.objects.count()), ("running", 330, long_work.STEP)
+            (told.state, OrderLine.objects.count(), Allocation.objects.count()), ("running", MANY, long_work.STEP)
         )
         self.assertEqual(services.take_up_again(), 0)  # it may still live
         Job.objects.update(beat_at=timezone.now() - timedelta(minutes=2))
         self.assertEqual(services.take_up_again(), 1)
         services.run(told.pk)
         told.refresh_from_db()
-        self.assertEqual((told.state, OrderLine.objects.count(), Allocation.objects.count()), ("done", 330, 330))
+        self.assertEqual((told.state, OrderLine.objects.count(), Allocation.objects.count()), ("done", MANY, MANY))
 
     def test_what_kills_its_worker_again_and_again_is_given_up_in_words(self) -> None:
         told = self.enqueue()
@@ -123,7 +134,7 @@ class Jobs(HouseCase):
         self.assertIn("start it again", told.words)
 
     def test_what_is_refused_and_what_breaks_is_told(self) -> None:
-        told = self.enqueue(rows=[*many(310), order_row(quantity="some")])
+        told = self.enqueue(rows=[*many(31), order_row(quantity="some")])
         services.run(told.pk)
         told.refresh_from_db()
         self.assertEqual((told.state, OrderLine.objects.count()), ("failed", 0))
@@ -135,7 +146,7 @@ class Jobs(HouseCase):
         ):
             services.run(other.pk)
         other.refresh_from_db()
-        self.assertEqual((other.state, OrderLine.objects.count()), ("failed", 330))
+        self.assertEqual((other.state, OrderLine.objects.count()), ("failed", MANY))
 
     def test_a_series_is_the_same_again_every_so_many_weeks(self) -> None:
         body = {"rows": [order_row(order="77", due="2027-W36")], "series": {"every_weeks": "2", "times": "5"}}
