@@ -670,7 +670,7 @@ class RandomSeasons(TransactionTestCase):
         load_library()
 
     def test_plants_whatever_people_do_what_has_happened_stays(self) -> None:
-        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(14, 30))
+        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(12, 30))
 
     def test_seed_whatever_people_do_what_has_happened_stays(self) -> None:
         run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(6, 30))
