@@ -85,7 +85,7 @@ def broken(request: HttpRequest, error: Exception) -> HttpResponse:
     """What nobody foresaw: the log has it whole under the request's number, the person has the number."""
     number = getattr(request, "number", "")
     log.error("%s %s broke", request.method, request.path, exc_info=error, extra={"number": number})
-    told = f"Something failed here, number {number}. Nothing was saved; try again, and tell whoever looks after Aldrip the number."
+    told = f"Something failed here, number {number}. Look whether it was saved before you do it again, and tell whoever looks after Aldrip the number."
     return _answer(request, ServiceError(told).problem() | {"status": 500, "code": "broken", "number": number}, 500)
 
 

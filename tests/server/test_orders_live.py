@@ -121,6 +121,16 @@ class AChangedOrder(Proposing):
         self.assertGreaterEqual(line.chance or 0, 0.95)
         self.assertGreater(new.stages.get(key="sow").planned.lower, batch.stages.get(key="sow").actual_start)
 
+    def test_whoever_gives_old_plants_by_name_is_taken_at_their_word(self) -> None:
+        seed_lot(self.ctx)
+        _, batch = self.planned(quantity="4,400", due="2027-W33")
+        self.sow(batch)
+        late = take_order(self.ctx, quantity="900", due="2027-W42", customer="Corner Farm")
+        self.keep({"do": "give", "line": late.pk, "batch": batch.pk, "quantity": "900"})
+        late.refresh_from_db()
+        self.assertEqual((list(late.allocations.values_list("batch", flat=True)), late.chance), ([batch.pk], 0.0))
+        self.assertIn("before it is wanted", late.problem)
+
     def test_nothing_is_kept_of_what_was_not_seen(self) -> None:
         seed_lot(self.ctx)
         line, batch = self.planned(quantity="3,000", due="2027-W37")

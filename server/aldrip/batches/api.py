@@ -227,7 +227,7 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
     sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
     if answer.standing:
-        sentence = "Yes, of what stands and is promised to nobody: nothing has to be sown."
+        sentence = "Yes, of what stands or is planned and is promised to nobody: nothing more has to be sown."
     elif answer.can and answer.has_limit("seed"):
         sentence = f"Yes, if the seed is there: sow {amount} on {day}."
     return {

@@ -140,7 +140,8 @@ def _drop_what_does_not_fit(ctx: Ctx, line: OrderLine, touched: Touched) -> None
         other = batch.crop.slug != line.crop.slug or line.form not in saved.method.products
         other |= line.line is not None and (batch.line is None or batch.line.slug != line.line.slug)
         waits = held_for([line], saved, ready_on(saved, ctx.today)) if batch.state != Batch.State.PLANNED else None
-        if other or (waits is not None and waits.too_old):
+        said = (line.pk, "batch", batch.pk) in touched.given  # whoever gives it by name has seen how old it is
+        if other or (waits is not None and waits.too_old and not said):
             touched.note([batch])
             line.allocations.filter(batch=batch).delete()
     for row in line.set_aside.select_related("lot__crop", "lot__line"):

@@ -46,8 +46,6 @@ class Consequences:
     orders: tuple[OrderEffect, ...]
     problems: tuple[str, ...]
     versions: Mapping[str, int]
-    missing: tuple[str, ...] = ()  # of which lines something is not covered by anything
-    event: AuditEvent | None = None
 
 
 class _PutBack(Exception):
@@ -250,7 +248,6 @@ def _consequences(done: _Done, before: _State, ground: Ground, versions: Mapping
     ]  # fmt: skip
     return Consequences(
         " ".join(done.sentences), tuple(figures), tuple(_effects(before, done.after)), tuple(dict.fromkeys([*done.missing, *problems])), versions,
-        tuple(done.missing),
     )  # fmt: skip
 
 
