@@ -88,10 +88,14 @@ def _rows(count: int) -> list[dict[str, str]]:
         year, week = (2027, 37 + n % 15) if n % 4 else (2028, 1 + n % 30)
         found.append(
             order_row(
-                order=str(10_000 + n // 4), customer=f"Customer {n // 4}", crop=crops[n % 6],
-                quantity=str(2000 + 100 * (n * 7 % 150)), due=f"{year}-W{week:02d}", note=str(n),
+                order=str(10_000 + n // 4),
+                customer=f"Customer {n // 4}",
+                crop=crops[n % 6],
+                quantity=str(2000 + 100 * (n * 7 % 150)),
+                due=f"{year}-W{week:02d}",
+                note=str(n),
             )
-        )  # fmt: skip
+        )
     return found
 
 

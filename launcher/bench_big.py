@@ -116,9 +116,14 @@ def _house(batches: int, lines: int) -> Any:
 
 #: This season once more, so many years ago and over: tables in order, with the columns that name rows of others.
 COPIED: dict[str, tuple[str, ...]] = {
-    "orders_order": (), "orders_orderline": ("order_id",), "batches_batch": (), "batches_batchstage": ("batch_id",),
-    "batches_occupancy": ("stage_id",), "batches_allocation": ("order_line_id", "batch_id"), "diary_task": (),
-}  # fmt: skip
+    "orders_order": (),
+    "orders_orderline": ("order_id",),
+    "batches_batch": (),
+    "batches_batchstage": ("batch_id",),
+    "batches_occupancy": ("stage_id",),
+    "batches_allocation": ("order_line_id", "batch_id"),
+    "diary_task": (),
+}
 APART = 10_000_000
 
 

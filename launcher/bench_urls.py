@@ -108,6 +108,10 @@ def season(request: HttpRequest) -> HttpResponse:
 
 
 urlpatterns = [
-    path("bench/batches/<int:pk>/rows", rows), path("bench/board", board), path("bench/batches", batches), path("bench/orders", lines),
-    path("bench/season-line", season), *application,
-]  # fmt: skip
+    path("bench/batches/<int:pk>/rows", rows),
+    path("bench/board", board),
+    path("bench/batches", batches),
+    path("bench/orders", lines),
+    path("bench/season-line", season),
+    *application,
+]

@@ -117,10 +117,27 @@ def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool
 
 def _gunicorn(env: dict[str, str], port: int) -> "subprocess.Popen[bytes]":
     command = [
-        str(install.python()), "-m", "gunicorn", "aldrip.wsgi", "--chdir", str(ROOT / "server"), "--bind", f"127.0.0.1:{port}",
-        "--workers", "2", "--threads", "4", "--preload", "--timeout", "60", "--graceful-timeout", "5", "--log-level", "warning",
+        str(install.python()),
+        "-m",
+        "gunicorn",
+        "aldrip.wsgi",
+        "--chdir",
+        str(ROOT / "server"),
+        "--bind",
+        f"127.0.0.1:{port}",
+        "--workers",
+        "2",
+        "--threads",
+        "4",
+        "--preload",
+        "--timeout",
+        "60",
+        "--graceful-timeout",
+        "5",
+        "--log-level",
+        "warning",
         "--no-control-socket",
-    ]  # fmt: skip
+    ]
     # A process group of its own: Ctrl-C reaches the launcher, which ends the server in order.
     return subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
 
@@ -151,9 +168,17 @@ class Worker:
 
     def _start(self) -> "subprocess.Popen[bytes]":
         command = [
-            str(install.python()), str(ROOT / "server" / "manage.py"), "procrastinate", "worker", "--queues", "aldrip", "--concurrency", "1",
-            "--delete-jobs", "always",
-        ]  # fmt: skip
+            str(install.python()),
+            str(ROOT / "server" / "manage.py"),
+            "procrastinate",
+            "worker",
+            "--queues",
+            "aldrip",
+            "--concurrency",
+            "1",
+            "--delete-jobs",
+            "always",
+        ]
         return subprocess.Popen(command, env=self.env, cwd=ROOT, start_new_session=True, stdout=subprocess.DEVNULL)
 
     def look(self) -> None:
@@ -216,9 +241,20 @@ def test(arguments: list[str]) -> int:
                 print(f"\nGates failed: {', '.join(failed)}\n0 passed, {len(failed)} failed", flush=True)
                 return 1
         command = [
-            str(install.python()), "-W", "ignore::RuntimeWarning", str(ROOT / "server" / "manage.py"), "test", "-v", "1",
-            "-t", str(ROOT), "--noinput", "--parallel", "2", *(chosen.labels or ["tests"]),
-        ]  # fmt: skip
+            str(install.python()),
+            "-W",
+            "ignore::RuntimeWarning",
+            str(ROOT / "server" / "manage.py"),
+            "test",
+            "-v",
+            "1",
+            "-t",
+            str(ROOT),
+            "--noinput",
+            "--parallel",
+            "2",
+            *(chosen.labels or ["tests"]),
+        ]
         return judged(subprocess.Popen(command, env=env, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.STDOUT))
     finally:
         cluster.remove()

@@ -56,8 +56,15 @@ def _make_types(env: dict[str, str], target: Path) -> str:
     with tempfile.NamedTemporaryFile("w", suffix=".json", delete=False) as schema:
         path = Path(schema.name)
     try:
-        export = [str(install.python()), str(ROOT / "server" / "manage.py"), "export_openapi_schema", "--api", "aldrip.urls.api",
-                  "--output", str(path)]  # fmt: skip
+        export = [
+            str(install.python()),
+            str(ROOT / "server" / "manage.py"),
+            "export_openapi_schema",
+            "--api",
+            "aldrip.urls.api",
+            "--output",
+            str(path),
+        ]
         for command, where in (
             (export, ROOT),
             (["npm", "run", "--silent", "api", "--", str(path), "-o", str(target)], WEB),

@@ -36,8 +36,11 @@ class Cluster:
     def _run(self, *command: str, check: bool = True) -> "subprocess.CompletedProcess[str]":
         answer = subprocess.run(
             [*self.as_postgres, str(self.bin / command[0]), *command[1:]],
-            cwd="/", capture_output=True, text=True, stdin=subprocess.DEVNULL,
-        )  # fmt: skip
+            cwd="/",
+            capture_output=True,
+            text=True,
+            stdin=subprocess.DEVNULL,
+        )
         if check and answer.returncode:
             raise Stop(f"{command[0]} failed:\n{answer.stdout}{answer.stderr}")
         return answer

@@ -267,9 +267,14 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
     timed = timed_stages(request, ground)
     begun = {key: Begun(one.start, one.end, _stood(one, ground.today)) for key, one in request.happened.items()}
     dates, late = stage_dates(
-        method=request.method, timed=timed, calendar=ground.working, today=ground.today, anchor=request.anchor,
-        planned=request.dates, begun=begun,
-    )  # fmt: skip
+        method=request.method,
+        timed=timed,
+        calendar=ground.working,
+        today=ground.today,
+        anchor=request.anchor,
+        planned=request.dates,
+        begun=begun,
+    )
     if request.seen or request.lost:
         quantities = replace(quantities, rungs=as_counted(request, quantities.start, rates, quantities.rungs))
     stages, problems = _stand(request, ground, quantities, rates, dates, timed, put)
@@ -303,9 +308,14 @@ def _stood(one: Happened, today: date) -> date | None:
 
 
 def _stand(
-    request: Request, ground: Ground, quantities: Quantities, rates: tuple[Rate, ...], dates: Mapping[str, StageDates],
-    timed: Mapping[str, TimedStage], put: bool,
-) -> tuple[tuple[PlannedStage, ...], list[Problem]]:  # fmt: skip
+    request: Request,
+    ground: Ground,
+    quantities: Quantities,
+    rates: tuple[Rate, ...],
+    dates: Mapping[str, StageDates],
+    timed: Mapping[str, TimedStage],
+    put: bool,
+) -> tuple[tuple[PlannedStage, ...], list[Problem]]:
     problems: list[Problem] = []
     stages: list[PlannedStage] = []
     settled = _whole_places(request, ground, dates, float(quantities.start))
@@ -330,14 +340,34 @@ def _stand(
             there = replace(there, climate=climate)
         resting = stopped_days(there, span)
         if resting:
-            problems.append(Problem("rests", {
-                "crop": request.crop.name, "ceiling_c": stage.duration.ceiling_c, "days": resting,
-                "of": (span.end - span.start).days, "stage": stage.name,
-            }))  # fmt: skip
+            problems.append(
+                Problem(
+                    "rests",
+                    {
+                        "crop": request.crop.name,
+                        "ceiling_c": stage.duration.ceiling_c,
+                        "days": resting,
+                        "of": (span.end - span.start).days,
+                        "stage": stage.name,
+                    },
+                )
+            )
         stages.append(
-            PlannedStage(stage, span, standing, place, rate, rung.needed, rung.into, rung.out, amount,
-                         None if stood is None else ceil_whole(stood), container, resting)
-        )  # fmt: skip
+            PlannedStage(
+                stage,
+                span,
+                standing,
+                place,
+                rate,
+                rung.needed,
+                rung.into,
+                rung.out,
+                amount,
+                None if stood is None else ceil_whole(stood),
+                container,
+                resting,
+            )
+        )
     return tuple(stages), problems
 
 
@@ -431,9 +461,14 @@ def _as_it_was(
     asked = request.places.get(stage.key, ())
     whole = sum(stand.share for stand in asked)
     since = max(own.start, ground.today)
-    moved = tuple(
-        Standing(s.place, since, max(span.end, since + timedelta(days=1)), standing_now * s.share / whole) for s in asked
-    ) if standing_now else ()  # fmt: skip
+    moved = (
+        tuple(
+            Standing(s.place, since, max(span.end, since + timedelta(days=1)), standing_now * s.share / whole)
+            for s in asked
+        )
+        if standing_now
+        else ()
+    )
     return (*kept, *moved), asked[0].place if asked else place
 
 

@@ -61,8 +61,9 @@ def load_by_day(*, standing: Sequence[Standing], first: date, days: int) -> NDAr
     return load_from(
         starts=np.array([one.start.toordinal() - origin for one in standing], dtype=np.int64),
         ends=np.array([one.end.toordinal() - origin for one in standing], dtype=np.int64),
-        amounts=np.array([one.amount for one in standing], dtype=np.float64), days=days,
-    )  # fmt: skip
+        amounts=np.array([one.amount for one in standing], dtype=np.float64),
+        days=days,
+    )
 
 
 def overflow(*, by_day: NDArray[np.float64], first: date, usable: float) -> tuple[Over, ...]:
@@ -70,10 +71,13 @@ def overflow(*, by_day: NDArray[np.float64], first: date, usable: float) -> tupl
     over = by_day > usable + TOLERANCE
     edges = np.flatnonzero(np.diff(np.concatenate(([0], over.astype(np.int8), [0]))))
     return tuple(
-        Over(first + timedelta(days=int(start)), first + timedelta(days=int(end)),
-             float(by_day[start:end].max() - usable))
+        Over(
+            first + timedelta(days=int(start)),
+            first + timedelta(days=int(end)),
+            float(by_day[start:end].max() - usable),
+        )
         for start, end in zip(edges[::2], edges[1::2], strict=True)
-    )  # fmt: skip
+    )
 
 
 def load(*, standing: Sequence[Standing], capacity: float, gangway: float = 0.0) -> Load:
@@ -108,6 +112,11 @@ def load_working(result: Load, *, capacity: float, gangway: float) -> Working:
     return (
         Step("Usable", "capacity × (1 - gangway)", given, result.usable, "m²"),
         Step("Peak", "largest sum of trays × tray area on one day", (), result.peak, "m²"),
-        Step("Over", "peak - usable, where positive",
-             (computed("peak", result.peak, "m²"), computed("usable", result.usable, "m²")), worst, "m²"),
-    )  # fmt: skip
+        Step(
+            "Over",
+            "peak - usable, where positive",
+            (computed("peak", result.peak, "m²"), computed("usable", result.usable, "m²")),
+            worst,
+            "m²",
+        ),
+    )

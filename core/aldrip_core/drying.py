@@ -27,17 +27,27 @@ def drying(*, mass_kg: float, from_percent: float, to_percent: float) -> Drying:
     """
     if to_percent > from_percent:
         raise refuse(
-            "to_percent", "out_of_range",
+            "to_percent",
+            "out_of_range",
             f"Drying cannot raise moisture from {from_percent:g} to {to_percent:g} %. Enter a lower wanted moisture.",
-        )  # fmt: skip
+        )
     if not 0 <= to_percent < 100 or not from_percent < 100:
         raise refuse("from_percent", "out_of_range", "Moisture on wet basis lies from 0 to below 100 %.")
     water = mass_kg * (from_percent - to_percent) / (100 - to_percent)
     given = (
-        Given("mass", mass_kg, "kg"), Given("moisture now", from_percent, "%"), Given("moisture wanted", to_percent, "%"),
-    )  # fmt: skip
+        Given("mass", mass_kg, "kg"),
+        Given("moisture now", from_percent, "%"),
+        Given("moisture wanted", to_percent, "%"),
+    )
     steps = (
-        Step("Water to remove", "mass × (now - wanted) ÷ (100 - wanted)", given, water, "kg", "mass balance of the dry matter"),
+        Step(
+            "Water to remove",
+            "mass × (now - wanted) ÷ (100 - wanted)",
+            given,
+            water,
+            "kg",
+            "mass balance of the dry matter",
+        ),
         Step("Mass left", "mass - water", (Given("mass", mass_kg, "kg"),), mass_kg - water, "kg"),
-    )  # fmt: skip
+    )
     return Drying(water, mass_kg - water, steps)

@@ -195,9 +195,8 @@ def decision_table(*, limits: Sequence[FaultLimit], sample: int) -> DecisionTabl
     step = max(1, sample // TABLE_STEPS)
     marks = [*range(step, sample, step), sample]
     rows = tuple(
-        TableRow(n, tuple(outlook(n, k, sample) for k in range(min(most, n) + 1)))
-        for n in dict.fromkeys(marks)
-    )  # fmt: skip
+        TableRow(n, tuple(outlook(n, k, sample) for k in range(min(most, n) + 1))) for n in dict.fromkeys(marks)
+    )
     return DecisionTable(sample, numbers, rows, {one.attribute: _beyond(one, sample) for one in limits})
 
 

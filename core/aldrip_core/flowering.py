@@ -83,9 +83,10 @@ def day_of_share(*, start: date, heat_c_d: float, phenology: Phenology, climate:
             return start + timedelta(days=count)
         total += heat_of_day(climate, start + timedelta(days=count), phenology)
     raise refuse(
-        "heat_sum_c_d", "never_reached",
+        "heat_sum_c_d",
+        "never_reached",
         f"{heat_c_d:,.0f} °C·d over {phenology.base_c:g} °C are not gathered within {LONGEST_DAYS} days here. Check the line's heat sum.",
-    )  # fmt: skip
+    )
 
 
 def flower_date(
@@ -104,15 +105,41 @@ def flower_date(
     first = day_of_share(start=start, heat_c_d=left, phenology=phenology, climate=climate)
     ahead = (first - (max(start, min(today, first)) if today and newest is None else start)).days
     unsure = max(0.5, phenology.unsure_share * ahead) if share < 1 else 0.0
-    told = Given("counted from", f"{newest.words or 'a stage seen'} on {day_words(newest.on)}", "", Origin.RECORDS) if newest else Given("sown", day_words(sow))  # fmt: skip
+    told = (
+        Given("counted from", f"{newest.words or 'a stage seen'} on {day_words(newest.on)}", "", Origin.RECORDS)
+        if newest
+        else Given("sown", day_words(sow))
+    )
     steps = (
-        Step("Heat still to gather", "heat sum × (1 - share behind)",
-             (Given("heat sum", phenology.heat_sum_c_d, "°C·d", Origin.LIBRARY), Given("share behind", share, "share", Origin.RECORDS if newest else Origin.COMPUTED)), left, "°C·d"),
-        Step("First flowers", f"day on which it is gathered at the site ({METHOD})",
-             (told, computed("heat to gather", left, "°C·d"), Given("base", phenology.base_c, "°C", Origin.LIBRARY),
-              Given("upper", phenology.upper_c, "°C", Origin.LIBRARY)), day_words(first)),
-        Step("Unsure by", "share of the days still to go", (Given("days to go", ahead, "d"), Given("share", phenology.unsure_share, "share", Origin.LIBRARY)), unsure, "d"),
-    )  # fmt: skip
+        Step(
+            "Heat still to gather",
+            "heat sum × (1 - share behind)",
+            (
+                Given("heat sum", phenology.heat_sum_c_d, "°C·d", Origin.LIBRARY),
+                Given("share behind", share, "share", Origin.RECORDS if newest else Origin.COMPUTED),
+            ),
+            left,
+            "°C·d",
+        ),
+        Step(
+            "First flowers",
+            f"day on which it is gathered at the site ({METHOD})",
+            (
+                told,
+                computed("heat to gather", left, "°C·d"),
+                Given("base", phenology.base_c, "°C", Origin.LIBRARY),
+                Given("upper", phenology.upper_c, "°C", Origin.LIBRARY),
+            ),
+            day_words(first),
+        ),
+        Step(
+            "Unsure by",
+            "share of the days still to go",
+            (Given("days to go", ahead, "d"), Given("share", phenology.unsure_share, "share", Origin.LIBRARY)),
+            unsure,
+            "d",
+        ),
+    )
     return FlowerDate(first, unsure, steps)
 
 
@@ -121,9 +148,14 @@ def as_parent(
 ) -> Parent:
     """A flower date in the terms of the nick."""
     return Parent(
-        sow=sow, days_to_flower=(found.first - sow).days, spread_sd_days=phenology.spread_sd_days,
-        lasts_days=phenology.lasts_days, date_sd_days=found.date_sd_days, sowings=sowings, sowing_gap_days=sowing_gap_days,
-    )  # fmt: skip
+        sow=sow,
+        days_to_flower=(found.first - sow).days,
+        spread_sd_days=phenology.spread_sd_days,
+        lasts_days=phenology.lasts_days,
+        date_sd_days=found.date_sd_days,
+        sowings=sowings,
+        sowing_gap_days=sowing_gap_days,
+    )
 
 
 def sow_for(*, flower_on: date, phenology: Phenology, climate: Climate) -> date:

@@ -33,9 +33,10 @@ def counted_rate(*, trays: Sequence[TrayCount], of_trays: int | None = None) -> 
     for index, tray in enumerate(trays):
         if not 0 <= tray.found <= tray.sampled or tray.sampled <= 0:
             raise refuse(
-                f"trays.{index}.found", "out_of_range",
+                f"trays.{index}.found",
+                "out_of_range",
                 f"Tray {index + 1}: {tray.found} of {tray.sampled} cells cannot be. Found must lie between 0 and the cells looked at.",
-            )  # fmt: skip
+            )
     if not trays:
         raise refuse("trays", "missing", "Count at least one tray.")
     cells = sum(tray.sampled for tray in trays)
@@ -90,14 +91,17 @@ def forecast(*, needed: float, stocks: Sequence[Stock]) -> Forecast:
     chance = chance_of_sum(needed=need, parts=parts)
     working = (
         *(
-            Step("Will be delivered", "units × share still kept",
-                 (Given("units now", units, "", Origin.RECORDS), computed("share still kept", spread.mean, "share")),
-                 units * spread.mean * multiply)
+            Step(
+                "Will be delivered",
+                "units × share still kept",
+                (Given("units now", units, "", Origin.RECORDS), computed("share still kept", spread.mean, "share")),
+                units * spread.mean * multiply,
+            )
             for units, spread in parts
         ),
         Step("Band", "5 % and 95 % of the summed counts", (computed("expected", expected),), f"{low:,} to {high:,}"),
         Step("Chance of the promise", "tail of the summed counts", (Given("promised", needed),), chance, "share"),
-    )  # fmt: skip
+    )
     return Forecast(expected, low, high, needed, chance, max(0, round(needed - expected)), working)
 
 

@@ -70,8 +70,14 @@ def generations(*, need_kg: float, steps: Sequence[GenerationStep], reserve: flo
     clean = need_kg * (1 + reserve)
     done: list[Generation] = []
     working: list[Step] = [
-        Step("Clean seed wanted", "need × (1 + reserve)", (Given("need", need_kg, "kg"), Given("reserve", reserve, "share")), clean, "kg")
-    ]  # fmt: skip
+        Step(
+            "Clean seed wanted",
+            "need × (1 + reserve)",
+            (Given("need", need_kg, "kg"), Given("reserve", reserve, "share")),
+            clean,
+            "kg",
+        )
+    ]
     warnings: list[Warn] = []
     for index, step in enumerate(steps):
         _check(step, index)
@@ -80,10 +86,18 @@ def generations(*, need_kg: float, steps: Sequence[GenerationStep], reserve: flo
             warnings.extend(told)
         area = clean / (step.yield_kg_per_ha * step.recovery)
         working.append(
-            Step(f"{step.seed_class}: area", "clean seed ÷ (yield × recovery)",
-                 (computed("clean seed", clean, "kg"), Given("yield", step.yield_kg_per_ha, "kg/ha"), Given("recovery", step.recovery, "share")),
-                 area, "ha")
-        )  # fmt: skip
+            Step(
+                f"{step.seed_class}: area",
+                "clean seed ÷ (yield × recovery)",
+                (
+                    computed("clean seed", clean, "kg"),
+                    Given("yield", step.yield_kg_per_ha, "kg/ha"),
+                    Given("recovery", step.recovery, "share"),
+                ),
+                area,
+                "ha",
+            )
+        )
         by_line = {one.line: area * one.seed_rate_kg_per_ha for one in step.inputs} or None
         seed_in = None if step.seed_rate_kg_per_ha is None else area * step.seed_rate_kg_per_ha
         for line, kilos in (by_line or {"seed": seed_in or 0.0}).items():
@@ -99,14 +113,16 @@ def generations(*, need_kg: float, steps: Sequence[GenerationStep], reserve: flo
 def _check(step: GenerationStep, index: int) -> None:
     if step.yield_kg_per_ha * step.recovery <= 0:
         raise refuse(
-            f"steps.{index}.recovery", "unreachable",
+            f"steps.{index}.recovery",
+            "unreachable",
             f"“{step.seed_class}” gives no clean seed at that yield and recovery, so no area is enough.",
-        )  # fmt: skip
+        )
     if (step.seed_rate_kg_per_ha is None) == (not step.inputs):
         raise refuse(
-            f"steps.{index}.seed_rate_kg_per_ha", "one_of",
+            f"steps.{index}.seed_rate_kg_per_ha",
+            "one_of",
             f"Say for “{step.seed_class}” either one seed rate, or one for each parent line.",
-        )  # fmt: skip
+        )
     names = [one.line for one in step.inputs]
     if len(set(names)) != len(names):
         raise refuse(f"steps.{index}.inputs", "twice", "A parent line stands there twice; name each once.")

@@ -38,13 +38,18 @@ def polygon(ring: Iterable[Sequence[float]], field: str = "outline") -> Polygon:
     many = len(found.exterior.coords) - 1
     if many > MOST_CORNERS:
         raise refuse(
-            field, "too_large",
+            field,
+            "too_large",
             f"{many:,} corners are left when those that move the edge by less than {FINE_M * 100:g} cm are left out; "
             f"at most {MOST_CORNERS} are taken. Draw the outline more plainly.",
-        )  # fmt: skip
+        )
     if not found.is_valid:
         reason = explain_validity(found).split("[")[0].strip().lower()
-        raise refuse(field, "not_a_field", f"The outline crosses or touches itself ({reason}). Enter the corners in order round the field.")  # fmt: skip
+        raise refuse(
+            field,
+            "not_a_field",
+            f"The outline crosses or touches itself ({reason}). Enter the corners in order round the field.",
+        )
     if found.area < 1e-6:
         raise refuse(field, "not_a_field", "The outline encloses nothing. Check the corners.")
     return found

@@ -121,11 +121,19 @@ class Ground:
     """What planning needs to know, in memory. `put` changes it; nothing else does."""
 
     def __init__(
-        self, *, today: date, working: WorkingCalendar, sowing: WorkingCalendar, places: Iterable[PlaceSpec] = (),
-        standing: Iterable[Standing] = (), lots: Callable[[], Iterable[LotSpec]] = tuple,
-        records: Callable[[], Mapping[tuple[str, str], Record]] = dict, chance: float = 0.95, days_in_hand: int = 0,
+        self,
+        *,
+        today: date,
+        working: WorkingCalendar,
+        sowing: WorkingCalendar,
+        places: Iterable[PlaceSpec] = (),
+        standing: Iterable[Standing] = (),
+        lots: Callable[[], Iterable[LotSpec]] = tuple,
+        records: Callable[[], Mapping[tuple[str, str], Record]] = dict,
+        chance: float = 0.95,
+        days_in_hand: int = 0,
         part_trays: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.today, self.working, self.sowing = today, working, sowing
         self.chance, self.days_in_hand, self.part_trays = chance, days_in_hand, part_trays
         self.origin = today.toordinal() - BACK

@@ -58,9 +58,12 @@ def in_time(
     give = math.sqrt(sum(days * days for _, days in gives))
     sd = give / PER_SD
     step = Step(
-        "Ready, give or take", "root of the sum of squares; nine times in ten within it",
-        tuple(Given(name, days, "d", Origin.LIBRARY) for name, days in gives), give, "d",
-    )  # fmt: skip
+        "Ready, give or take",
+        "root of the sum of squares; nine times in ten within it",
+        tuple(Given(name, days, "d", Origin.LIBRARY) for name, days in gives),
+        give,
+        "d",
+    )
     if last_day is None:
         return InTime(give, None, None, (step,))
     hand = (last_day - ready).days
@@ -70,8 +73,19 @@ def in_time(
         Given("days between planned and promised", hand, "d", Origin.COMPUTED),
         computed("one standard deviation", sd, "d"),
     )
-    return InTime(give, chance, wanted, (
-        step,
-        Step("Chance to be in time", "normal tail up to the end of the last day promised", told, chance, "share"),
-        Step("Days in hand that are enough", f"so many that the chance is {chance_wanted:.0%}".replace("%", " %"), told[1:], wanted, "d"),
-    ))  # fmt: skip
+    return InTime(
+        give,
+        chance,
+        wanted,
+        (
+            step,
+            Step("Chance to be in time", "normal tail up to the end of the last day promised", told, chance, "share"),
+            Step(
+                "Days in hand that are enough",
+                f"so many that the chance is {chance_wanted:.0%}".replace("%", " %"),
+                told[1:],
+                wanted,
+                "d",
+            ),
+        ),
+    )

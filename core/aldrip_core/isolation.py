@@ -174,9 +174,14 @@ def isolation(
     own = polygon(field, "field")
     shapes = {index: polygon(n.polygon, f"neighbours.{index}.polygon") for index, n in enumerate(neighbours)}
     missing = [
-        FieldError(f"neighbours.{index}.kind", "no_rule", f"No rule says how far “{n.kind}” must be. Add one, or choose another kind.")
-        for index, n in enumerate(neighbours) if rule_for(n.kind, rules) is None
-    ]  # fmt: skip
+        FieldError(
+            f"neighbours.{index}.kind",
+            "no_rule",
+            f"No rule says how far “{n.kind}” must be. Add one, or choose another kind.",
+        )
+        for index, n in enumerate(neighbours)
+        if rule_for(n.kind, rules) is None
+    ]
     if missing:
         raise Refused(missing)
     breaches: list[Breach] = []
@@ -191,9 +196,14 @@ def isolation(
         distance = float(own.distance(shapes[index]))
         distances[neighbour.id] = distance
         steps.append(
-            Step(f"Distance to {neighbour.id}", "shortest way between the outlines",
-                 (Given(f"asked from {neighbour.kind}", rule.metres, "m", source=rule.source),), distance, "m")
-        )  # fmt: skip
+            Step(
+                f"Distance to {neighbour.id}",
+                "shortest way between the outlines",
+                (Given(f"asked from {neighbour.kind}", rule.metres, "m", source=rule.source),),
+                distance,
+                "m",
+            )
+        )
         if distance >= rule.metres - 1e-9:
             continue
         apart = None if flowering is None or neighbour.flowering is None else days_apart(flowering, neighbour.flowering)
@@ -208,7 +218,15 @@ def isolation(
         cut.append(shapes[index].buffer(rule.metres, quad_segs=ARC))
     left = own.difference(unary_union(cut)) if cut else own
     area = float(left.area)
-    steps.append(Step("May be planted", "field less what lies nearer than asked", (computed("field", float(own.area), "m²"),), area, "m²"))  # fmt: skip
+    steps.append(
+        Step(
+            "May be planted",
+            "field less what lies nearer than asked",
+            (computed("field", float(own.area), "m²"),),
+            area,
+            "m²",
+        )
+    )
     return Isolation(tuple(breaches), area, _rings(left), tuple(excused), distances, tuple(steps))
 
 

@@ -40,5 +40,7 @@ def objections(
             )
             between = year - grown.year - 1
             if same and grown.year <= year and between < rule.seasons and not (grown.clean and rule.clean_excuses):
-                said.append(f"{grown.crop} grew here in {grown.year}; {rule.seasons} seasons must lie between, so not before {grown.year + rule.seasons + 1}.")  # fmt: skip
+                said.append(
+                    f"{grown.crop} grew here in {grown.year}; {rule.seasons} seasons must lie between, so not before {grown.year + rule.seasons + 1}."
+                )
     return tuple(dict.fromkeys(said))

@@ -51,9 +51,12 @@ def media(
                 raise refuse(name, "missing", "Medium for trays needs trays, cells per tray and millilitres per cell.")
         litres = (trays or 0) * (cells_per_tray or 0) * (cell_ml or 0) / 1000 * (1 + settling + spillage)
         given = (
-            Given("trays", trays), Given("cells per tray", cells_per_tray), Given("cell", cell_ml, "mL"),
-            Given("settling", settling, "share"), Given("spillage", spillage, "share"),
-        )  # fmt: skip
+            Given("trays", trays),
+            Given("cells per tray", cells_per_tray),
+            Given("cell", cell_ml, "mL"),
+            Given("settling", settling, "share"),
+            Given("spillage", spillage, "share"),
+        )
         working.append(Step("Medium", "trays × cells × mL ÷ 1000 × (1 + settling + spillage)", given, litres, "L"))
     by_part = {name: litres * (part / total) for name, part in parts.items()}
     for name, value in by_part.items():

@@ -20,9 +20,17 @@ IRREGULAR = {
 }
 #: Words of the trade for the same form; common practice, no source.
 SAME = {
-    "module": "plug", "modular": "plug", "cell": "plug", "flower": "stem", "barerooted": "bareroot", "chitted": "presprouted",
-    "chitting": "presprouted", "seedling": "plant", "multisown": "multiseeded", "multi": "multiseeded",
-}  # fmt: skip
+    "module": "plug",
+    "modular": "plug",
+    "cell": "plug",
+    "flower": "stem",
+    "barerooted": "bareroot",
+    "chitted": "presprouted",
+    "chitting": "presprouted",
+    "seedling": "plant",
+    "multisown": "multiseeded",
+    "multi": "multiseeded",
+}
 IDLE = {"in", "of", "a", "the", "please", "cut", "grown", "from", "er", "s", "size", "tray", "trays"}
 _JOINED = (
     ("bare root", "bareroot"),

@@ -127,7 +127,9 @@ def nick(*, female: Parent, male: Parent, enough_pollen: float = 0.2) -> Nick:
 def _nick(female: Parent, male: Parent, enough_pollen: float) -> Nick:
     gap = float(female.first - male.first)
     if abs(gap) > 400:
-        raise refuse("male.sow", "out_of_range", f"The parents would flower {abs(gap):.0f} days apart; check the sowing days.")  # fmt: skip
+        raise refuse(
+            "male.sow", "out_of_range", f"The parents would flower {abs(gap):.0f} days apart; check the sowing days."
+        )
     days = _window(female)
     receptive = in_flower(female, days)
     overlap = _covered(receptive, in_flower(male, days), enough_pollen)
@@ -142,16 +144,33 @@ def _nick(female: Parent, male: Parent, enough_pollen: float) -> Nick:
     gap_sd = math.hypot(female.date_sd_days, male.date_sd_days)
     late = "female" if gap > 0 else "male"
     working = (
-        Step("First receptive female", "sowing + days to receptive",
-             (Given("sown", female.sow.isoformat()), Given("days", female.days_to_flower, "d")), _words(female.first)),
-        Step("First shedding male", "sowing + days to shedding",
-             (Given("sown", male.sow.isoformat()), Given("days", male.days_to_flower, "d")), _words(male.first)),
+        Step(
+            "First receptive female",
+            "sowing + days to receptive",
+            (Given("sown", female.sow.isoformat()), Given("days", female.days_to_flower, "d")),
+            _words(female.first),
+        ),
+        Step(
+            "First shedding male",
+            "sowing + days to shedding",
+            (Given("sown", male.sow.isoformat()), Given("days", male.days_to_flower, "d")),
+            _words(male.first),
+        ),
         Step("Gap", f"female - male; {late} late" if size > 1 else "female - male", (), gap, "d"),
-        Step("Covered by pollen", "sum of F × min(1, M ÷ enough) ÷ sum of F, over days",
-             (Given("enough pollen", enough_pollen, "share of male plants"),), overlap, "share"),
-        Step("Best male sowing", "day with the most receptive days covered", (computed("covered then", best_overlap, "share"),),
-             best_sow.isoformat()),
-    )  # fmt: skip
+        Step(
+            "Covered by pollen",
+            "sum of F × min(1, M ÷ enough) ÷ sum of F, over days",
+            (Given("enough pollen", enough_pollen, "share of male plants"),),
+            overlap,
+            "share",
+        ),
+        Step(
+            "Best male sowing",
+            "day with the most receptive days covered",
+            (computed("covered then", best_overlap, "share"),),
+            best_sow.isoformat(),
+        ),
+    )
     return Nick(gap, overlap, best_sow, remedy, gap_sd, best_overlap, working)
 
 

@@ -89,5 +89,5 @@ def off_type_interval(*, plants: int, found: int, confidence: float = 0.95, side
         Step("Rate found", "found ÷ plants", given[:2], found / plants, "share"),
         Step("Lowest true rate", "rate at which as many or more would still be found", given, low, "share", SOURCE),
         Step("Highest true rate", "rate at which as few or fewer would still be found", given, high, "share", SOURCE),
-    )  # fmt: skip
+    )
     return OffTypeInterval(found / plants, low, high, steps)

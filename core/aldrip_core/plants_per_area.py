@@ -72,9 +72,21 @@ def plants_per_area(
         gross = net * bed_width_cm / (bed_width_cm + path_cm)
     working = (
         Step("On the bed", formula, given, net, "plants/m²"),
-        Step("With the paths", "net × bed ÷ (bed + path)",
-             (computed("net", net), Given("bed width", bed_width_cm, "cm"), Given("path", path_cm, "cm")), gross, "plants/m²"),
+        Step(
+            "With the paths",
+            "net × bed ÷ (bed + path)",
+            (computed("net", net), Given("bed width", bed_width_cm, "cm"), Given("path", path_cm, "cm")),
+            gross,
+            "plants/m²",
+        ),
         Step("Per hectare", "gross × 10 000", (computed("gross", gross),), gross * M2_PER_HA, "plants/ha"),
-        Step("Per acre", "gross × 4 046.856", (computed("gross", gross),), gross * M2_PER_ACRE, "plants/acre", "NIST SP 811"),
-    )  # fmt: skip
+        Step(
+            "Per acre",
+            "gross × 4 046.856",
+            (computed("gross", gross),),
+            gross * M2_PER_ACRE,
+            "plants/acre",
+            "NIST SP 811",
+        ),
+    )
     return Density(net, gross, gross * M2_PER_HA, gross * M2_PER_ACRE, working)

@@ -201,9 +201,15 @@ def _together(name: str, ends: Sequence[tuple[int, Spread, float]]) -> Course:
 
 
 def plan_quantities(
-    *, needed: float | Mapping[str, float], chance: float, rates: Sequence[Rate], sowing: Sowing, start: int | None = None,
-    limbs: Sequence[Limb] = (), working: bool = True,
-) -> Quantities:  # fmt: skip
+    *,
+    needed: float | Mapping[str, float],
+    chance: float,
+    rates: Sequence[Rate],
+    sowing: Sowing,
+    start: int | None = None,
+    limbs: Sequence[Limb] = (),
+    working: bool = True,
+) -> Quantities:
     """The smallest start, in whole trays where there are trays, that meets what is needed with `chance`.
 
     `needed` of the first product, or of several by name. `rates` with their `limbs` form a tree, a chain when none
@@ -229,10 +235,20 @@ def plan_quantities(
         main_rates = [rates[at] for at in _way(main.leaves[0], limbs)]
         steps = _working(needs.get(main.product, 0.0), chance, main_rates, main.spread, plain, start, met, sowing, seed)
     return Quantities(
-        needed=needs.get(main.product, 0.0), plain_start=plain, start=start, trays=trays,
-        seeds=seed.seeds if seed else None, seed_g=seed.seed_g if seed else None, rungs=rungs, expected=start * main.mean,
-        chance=met, overall=main.spread, multiply=main.multiply, gives={way.product: start * way.mean for way in ways}, working=steps,
-    )  # fmt: skip
+        needed=needs.get(main.product, 0.0),
+        plain_start=plain,
+        start=start,
+        trays=trays,
+        seeds=seed.seeds if seed else None,
+        seed_g=seed.seed_g if seed else None,
+        rungs=rungs,
+        expected=start * main.mean,
+        chance=met,
+        overall=main.spread,
+        multiply=main.multiply,
+        gives={way.product: start * way.mean for way in ways},
+        working=steps,
+    )
 
 
 def _smallest(need: float, way: Course, chance: float, step: int) -> int:
@@ -240,9 +256,10 @@ def _smallest(need: float, way: Course, chance: float, step: int) -> int:
     found = smallest_trials(needed=units, chance=chance, spread=way.spread, most=MOST, step=step)
     if found is None:
         raise refuse(
-            "quantity", "unreachable",
+            "quantity",
+            "unreachable",
             f"No start up to {MOST:,} gives {need:,g} good ones at these rates. Check the rates or the quantity.",
-        )  # fmt: skip
+        )
     return found
 
 
@@ -252,9 +269,15 @@ def _chance(need: float, way: Course, start: int) -> float:
 
 def _seed_for(start: int, sowing: Sowing) -> tuple[SeedNeed | None, int | None]:
     if sowing.by_seed:
-        seed = seed_need(cells=start, seeds_per_cell=sowing.seeds_per_cell, cells_per_tray=sowing.cells_per_tray,
-                         tgw_g=sowing.tgw_g, origin=Origin.LIBRARY, tgw_source=sowing.tgw_source,
-                         fill_last_tray=not sowing.part_trays)  # fmt: skip
+        seed = seed_need(
+            cells=start,
+            seeds_per_cell=sowing.seeds_per_cell,
+            cells_per_tray=sowing.cells_per_tray,
+            tgw_g=sowing.tgw_g,
+            origin=Origin.LIBRARY,
+            tgw_source=sowing.tgw_source,
+            fill_last_tray=not sowing.part_trays,
+        )
         return seed, seed.trays
     return None, ceil_whole(start / sowing.cells_per_tray) if sowing.cells_per_tray else None
 
@@ -291,9 +314,16 @@ def _rungs(start: int, wanted: Sequence[float], rates: Sequence[Rate], limbs: Se
 
 
 def _working(
-    needed: float, chance: float, rates: Sequence[Rate], overall: Spread, plain: int, start: int, met: float,
-    sowing: Sowing, seed: SeedNeed | None,
-) -> Working:  # fmt: skip
+    needed: float,
+    chance: float,
+    rates: Sequence[Rate],
+    overall: Spread,
+    plain: int,
+    start: int,
+    met: float,
+    sowing: Sowing,
+    seed: SeedNeed | None,
+) -> Working:
     kept = tuple(Given(r.name, r.spread.mean, "share", r.origin, r.source) for r in rates if r.spread.mean < 1)
     before_trays = f"whole trays of {sowing.cells_per_tray}" if sowing.step > 1 else "whole"
     return (
@@ -301,14 +331,22 @@ def _working(
         Step("Kept from start to delivery", "product of the stages", kept, overall.mean, "share"),
         Step("Plain need", "wanted ÷ kept, rounded up rung by rung", (computed("wanted", needed),), plain),
         Step(
-            "On top, because batches differ", f"fewest {before_trays} with the chance wanted",
-            (Given("chance wanted", chance, "share"), computed("spread of the kept share", overall.sd, "share")), start - plain,
+            "On top, because batches differ",
+            f"fewest {before_trays} with the chance wanted",
+            (Given("chance wanted", chance, "share"), computed("spread of the kept share", overall.sd, "share")),
+            start - plain,
         ),
         Step("Start", "plain need + on top", (computed("plain need", plain),), start),
-        Step("Chance of the promise", "beta-binomial tail at the start", (computed("start", start),), met, "share",
-             "Johnson, Kemp & Kotz (from memory)"),
+        Step(
+            "Chance of the promise",
+            "beta-binomial tail at the start",
+            (computed("start", start),),
+            met,
+            "share",
+            "Johnson, Kemp & Kotz (from memory)",
+        ),
         *(seed.working if seed else ()),
-    )  # fmt: skip
+    )
 
 
 def start_from_rung(
@@ -329,7 +367,11 @@ def promise_from_seed(
     """What a weight of seed [g] lets you promise with `chance`: (start, good ones). Raises Refused."""
     if not sowing.tgw_g:
         raise refuse("tgw_g", "missing", "Grams become seeds only with a thousand-grain weight. Enter the lot's.")
-    start = cells_from_seed(seed_g=seed_g, tgw_g=sowing.tgw_g, seeds_per_cell=sowing.seeds_per_cell,
-                            cells_per_tray=sowing.step if sowing.cells_per_tray else None)  # fmt: skip
+    start = cells_from_seed(
+        seed_g=seed_g,
+        tgw_g=sowing.tgw_g,
+        seeds_per_cell=sowing.seeds_per_cell,
+        cells_per_tray=sowing.step if sowing.cells_per_tray else None,
+    )
     way = courses(tuple(rates), tuple(limbs or chain(len(rates))))[0]
     return start, int(largest_needed(trials=start, chance=chance, spread=way.spread) * way.multiply)

@@ -122,10 +122,22 @@ def reject_number(
     verdict, steps = None, [step]
     if found is not None:
         verdict = "reject" if found >= number else "accept"
-        steps.append(Step("Verdict", "reject from the reject number on", (Given("found", found), computed("reject number", number)), verdict))  # fmt: skip
+        steps.append(
+            Step(
+                "Verdict",
+                "reject from the reject number on",
+                (Given("found", found), computed("reject number", number)),
+                verdict,
+            )
+        )
     warnings: tuple[Warn, ...] = ()
     if mean < 4:
         more = math.ceil(4 / limit) if limit > 0 else None
         advice = f"Count about {more:,} plants." if more else "A limit of none needs every plant looked at."
-        warnings = (Warn("small_sample", f"At the limit only {mean:.3g} would be found in {plants:,} plants, too few to tell good from bad. {advice}"),)  # fmt: skip
+        warnings = (
+            Warn(
+                "small_sample",
+                f"At the limit only {mean:.3g} would be found in {plants:,} plants, too few to tell good from bad. {advice}",
+            ),
+        )
     return RejectNumber(number, verdict, tuple(steps), warnings)

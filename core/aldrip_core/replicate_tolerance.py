@@ -48,14 +48,17 @@ def replicate_tolerance(*, normal: Sequence[int], seeds_per_replicate: int = 100
         raise refuse("seeds_per_replicate", "not_a_choice", "Replicates of 100 or of 50 seeds are compared here.")
     if len(normal) != expected:
         raise refuse(
-            "normal", "length", f"{expected} replicates of {seeds_per_replicate} are compared; {len(normal)} were given."
-        )  # fmt: skip
+            "normal",
+            "length",
+            f"{expected} replicates of {seeds_per_replicate} are compared; {len(normal)} were given.",
+        )
     for index, count in enumerate(normal):
         if not 0 <= count <= seeds_per_replicate:
             raise refuse(
-                f"normal.{index}", "out_of_range",
+                f"normal.{index}",
+                "out_of_range",
                 f"{count} normal seedlings of {seeds_per_replicate} cannot be. Enter 0 to {seeds_per_replicate}.",
-            )  # fmt: skip
+            )
     hundreds = list(normal)
     if seeds_per_replicate == 50:
         hundreds = [normal[i] + normal[i + 1] for i in range(0, 8, 2)]
@@ -68,9 +71,13 @@ def replicate_tolerance(*, normal: Sequence[int], seeds_per_replicate: int = 100
         Step("Mean", "mean of the replicates, whole, half upward", replicates, mean, "%"),
         Step("Range", "highest - lowest replicate", replicates, spread, "%"),
         Step("Tolerated range", "table by mean", (computed("mean", mean, "%"),), tolerated, "%", SOURCE),
-        Step("Agree", "range not above the tolerated one",
-             (computed("range", spread, "%"), Given("tolerated", tolerated, "%", Origin.LIBRARY, SOURCE)), "yes" if within else "no"),
-    )  # fmt: skip
+        Step(
+            "Agree",
+            "range not above the tolerated one",
+            (computed("range", spread, "%"), Given("tolerated", tolerated, "%", Origin.LIBRARY, SOURCE)),
+            "yes" if within else "no",
+        ),
+    )
     warnings: tuple[Warn, ...] = ()
     if tolerated is None:
         warnings = (

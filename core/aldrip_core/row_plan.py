@@ -116,7 +116,11 @@ def row_plan(
     lowest, highest = min(v for _, v in corners), max(v for _, v in corners)
     count = math.ceil((highest - lowest) / row_spacing_m - 0.5 - 1e-9)
     if count < 1:
-        raise refuse("row_spacing_m", "out_of_range", f"The field is {highest - lowest:.1f} m across; rows {row_spacing_m:g} m apart do not fit.")  # fmt: skip
+        raise refuse(
+            "row_spacing_m",
+            "out_of_range",
+            f"The field is {highest - lowest:.1f} m across; rows {row_spacing_m:g} m apart do not fit.",
+        )
     if count + 2 * headland > MOST_ROWS:
         raise refuse("row_spacing_m", "too_large", f"{count:,} rows are more than the {MOST_ROWS:,} laid out here.")
     if count * len(corners) > MOST_CROSSINGS:
@@ -124,7 +128,11 @@ def row_plan(
             "outline", "too_large", f"{len(corners):,} corners and {count:,} rows are too many to lay out at once."
         )
     if count <= 2 * border_rows:
-        raise refuse("border_rows", "no_room", f"{count} rows fit; {border_rows} border rows on each side leave none for the parents.")  # fmt: skip
+        raise refuse(
+            "border_rows",
+            "no_room",
+            f"{count} rows fit; {border_rows} border rows on each side leave none for the parents.",
+        )
     rows: list[Row] = []
     strips: list[list[tuple[float, float, float]]] = [[] for _ in range(2 * headland)]
     for k in range(count):
@@ -142,7 +150,18 @@ def row_plan(
     for number, strip in enumerate(strips):
         across = _strip_pieces(strip, frame, row_spacing_m, shape)
         rows.append(Row(count + number, border_line, math.fsum(d for _, _, d in strip), across, "headland"))
-    return _summed(rows, lines, pattern, row_spacing_m, in_row_cm, establishment or {}, tgw_g or {}, planter_rows, float(shape.area), count)  # fmt: skip
+    return _summed(
+        rows,
+        lines,
+        pattern,
+        row_spacing_m,
+        in_row_cm,
+        establishment or {},
+        tgw_g or {},
+        planter_rows,
+        float(shape.area),
+        count,
+    )
 
 
 def _read_pattern(
@@ -150,7 +169,9 @@ def _read_pattern(
 ) -> tuple[str, tuple[str, ...]]:
     pattern = pattern.strip().upper()
     if not pattern or set(pattern) - {"F", "M"} or "F" not in pattern:
-        raise refuse("pattern", "not_a_pattern", "A pattern is written with F for female and M for male rows, such as FFFFMM.")  # fmt: skip
+        raise refuse(
+            "pattern", "not_a_pattern", "A pattern is written with F for female and M for male rows, such as FFFFMM."
+        )
     if border_line not in ("F", "M"):
         raise refuse("border_line", "not_a_choice", "Borders are planted with F or with M.")
     used = set(pattern) | ({border_line} if border_rows or headland_rows else set())
@@ -161,8 +182,14 @@ def _read_pattern(
 
 
 def _share_out(
-    strips: list[list[tuple[float, float, float]]], a: float, b: float, depth: float, v: float, spacing: float, headland: int
-) -> None:  # fmt: skip
+    strips: list[list[tuple[float, float, float]]],
+    a: float,
+    b: float,
+    depth: float,
+    v: float,
+    spacing: float,
+    headland: int,
+) -> None:
     """Give each strip its part of a row's two ends: (u of the middle, v, metres)."""
     for j in range(headland):
         near, far = j * spacing, min((j + 1) * spacing, depth)
@@ -194,29 +221,58 @@ def _strip_pieces(
 
 
 def _summed(
-    rows: list[Row], lines: tuple[str, ...], pattern: str, spacing: float, in_row_cm: Mapping[str, float],
-    establishment: Mapping[str, float], tgw_g: Mapping[str, float], planter_rows: int | None, area: float, count: int,
-) -> RowPlan:  # fmt: skip
+    rows: list[Row],
+    lines: tuple[str, ...],
+    pattern: str,
+    spacing: float,
+    in_row_cm: Mapping[str, float],
+    establishment: Mapping[str, float],
+    tgw_g: Mapping[str, float],
+    planter_rows: int | None,
+    area: float,
+    count: int,
+) -> RowPlan:
     metres = {line: math.fsum(row.length_m for row in rows if row.line == line) for line in lines}
     plants = {line: metres[line] / (in_row_cm[line] / 100) for line in lines}
     seed: dict[str, float] = {}
-    working = [Step("Rows", "width across the rows ÷ spacing, first row half a spacing inside", (Given("spacing", spacing, "m"),), count, "rows")]  # fmt: skip
+    working = [
+        Step(
+            "Rows",
+            "width across the rows ÷ spacing, first row half a spacing inside",
+            (Given("spacing", spacing, "m"),),
+            count,
+            "rows",
+        )
+    ]
     for line in lines:
         share = establishment.get(line, 1.0)
         if share <= 0:
             raise refuse(f"establishment.{line}", "unreachable", f"At an establishment of nothing no {line} stands.")
         working += [
             Step(f"Metres of {line}", "sum over its rows, borders and headlands among them", (), metres[line], "m"),
-            Step(f"Plants of {line}", "metres ÷ distance in the row",
-                 (computed("metres", metres[line], "m"), Given("in the row", in_row_cm[line], "cm")), plants[line], "plants"),
-        ]  # fmt: skip
+            Step(
+                f"Plants of {line}",
+                "metres ÷ distance in the row",
+                (computed("metres", metres[line], "m"), Given("in the row", in_row_cm[line], "cm")),
+                plants[line],
+                "plants",
+            ),
+        ]
         if line in tgw_g:
             seed[line] = plants[line] / share * tgw_g[line] / 1e6
             working.append(
-                Step(f"Seed of {line}", "plants ÷ establishment × thousand-grain weight ÷ 1 000 000",
-                     (computed("plants", plants[line]), Given("establishment", share, "share"), Given("thousand-grain weight", tgw_g[line], "g")),
-                     seed[line], "kg")
-            )  # fmt: skip
+                Step(
+                    f"Seed of {line}",
+                    "plants ÷ establishment × thousand-grain weight ÷ 1 000 000",
+                    (
+                        computed("plants", plants[line]),
+                        Given("establishment", share, "share"),
+                        Given("thousand-grain weight", tgw_g[line], "g"),
+                    ),
+                    seed[line],
+                    "kg",
+                )
+            )
     total = math.fsum(metres.values())
     share = metres["F"] / total if total else 0.0
     working.append(
@@ -228,8 +284,19 @@ def _summed(
     if planter_rows:
         passes = ceil_whole(count / planter_rows)
         warnings = _fit(pattern, planter_rows)
-    return RowPlan(tuple(rows), metres, plants, seed, share, pattern.count("F") / len(pattern), passes, border, area,
-                   tuple(working), warnings)  # fmt: skip
+    return RowPlan(
+        tuple(rows),
+        metres,
+        plants,
+        seed,
+        share,
+        pattern.count("F") / len(pattern),
+        passes,
+        border,
+        area,
+        tuple(working),
+        warnings,
+    )
 
 
 def _fit(pattern: str, planter_rows: int) -> tuple[Warn, ...]:

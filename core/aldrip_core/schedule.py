@@ -102,11 +102,18 @@ class StageDates:
 @lru_cache(maxsize=512)
 def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.float64]:
     swing = 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c
-    return np.array([
-        daily_heat(mean_c=float(mean), base_c=duration.base_c, ceiling_c=duration.ceiling_c,
-                   above_ceiling=AboveCeiling.STOP, max_c=float(mean) + swing)
-        for mean in year_of_means(climate)
-    ])  # fmt: skip
+    return np.array(
+        [
+            daily_heat(
+                mean_c=float(mean),
+                base_c=duration.base_c,
+                ceiling_c=duration.ceiling_c,
+                above_ceiling=AboveCeiling.STOP,
+                max_c=float(mean) + swing,
+            )
+            for mean in year_of_means(climate)
+        ]
+    )
 
 
 @lru_cache(maxsize=512)
@@ -172,9 +179,10 @@ def _never(stage: TimedStage) -> Exception:
         freely = _heat_by_day_of_year(stage.climate, replace(stage.duration, ceiling_c=None))
         if need is not None and float(freely.sum()) >= need:
             return refuse(
-                "stages", "never_cool",
+                "stages",
+                "never_cool",
                 f"“{stage.name}” rests above {ceiling:g} °C, and it is hardly ever cooler where it stands. Choose a cooler place.",
-            )  # fmt: skip
+            )
     return refuse(
         "stages",
         "never_reached",

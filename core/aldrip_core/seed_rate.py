@@ -47,20 +47,45 @@ def seed_rate(
     seeds = target_plants_per_m2 / establishment
     rate = seeds * tgw_g / 100 / purity
     working = [
-        Step("Establishment", "germination × field factor",
-             (Given("germination", germination, "share"), Given("field factor", field_factor, "share")), establishment, "share"),
-        Step("Seeds per m²", "target ÷ establishment",
-             (Given("target", target_plants_per_m2, "plants/m²"), computed("establishment", establishment)), seeds, "seeds/m²"),
-        Step("Rate", "seeds per m² × thousand-grain weight ÷ 100 ÷ purity",
-             (computed("seeds per m²", seeds), Given("thousand-grain weight", tgw_g, "g"), Given("purity", purity, "share")),
-             rate, "kg/ha"),
-        Step("Seed", "rate × area", (computed("rate", rate, "kg/ha"), Given("area", area_ha, "ha")), rate * area_ha, "kg"),
-    ]  # fmt: skip
+        Step(
+            "Establishment",
+            "germination × field factor",
+            (Given("germination", germination, "share"), Given("field factor", field_factor, "share")),
+            establishment,
+            "share",
+        ),
+        Step(
+            "Seeds per m²",
+            "target ÷ establishment",
+            (Given("target", target_plants_per_m2, "plants/m²"), computed("establishment", establishment)),
+            seeds,
+            "seeds/m²",
+        ),
+        Step(
+            "Rate",
+            "seeds per m² × thousand-grain weight ÷ 100 ÷ purity",
+            (
+                computed("seeds per m²", seeds),
+                Given("thousand-grain weight", tgw_g, "g"),
+                Given("purity", purity, "share"),
+            ),
+            rate,
+            "kg/ha",
+        ),
+        Step(
+            "Seed", "rate × area", (computed("rate", rate, "kg/ha"), Given("area", area_ha, "ha")), rate * area_ha, "kg"
+        ),
+    ]
     per_metre = None
     if row_width_cm is not None:
         per_metre = seeds * row_width_cm / 100
         working.append(
-            Step("Seeds per metre of row", "seeds per m² × row width",
-                 (computed("seeds per m²", seeds), Given("row width", row_width_cm, "cm")), per_metre, "seeds/m")
-        )  # fmt: skip
+            Step(
+                "Seeds per metre of row",
+                "seeds per m² × row width",
+                (computed("seeds per m²", seeds), Given("row width", row_width_cm, "cm")),
+                per_metre,
+                "seeds/m",
+            )
+        )
     return SeedRate(seeds, rate, rate * area_ha, per_metre, tuple(working))

@@ -79,21 +79,51 @@ def seed_viability(
     source = SOURCE if constants is None else None
     origin = Origin.LIBRARY if constants is None else Origin.ENTERED
     steps = [
-        Step("Probit at the start", "normal quantile of the initial germination",
-             (Given("initial germination", initial_germination, "share"),), start),
-        Step("Days for one probit", "10 ^ (K_E - C_W × log10 moisture - C_H × t - C_Q × t²)",
-             (*(Given(name, value, "", origin, source) for name, value in zip(("K_E", "C_W", "C_H", "C_Q"), known, strict=True)),
-              Given("moisture", moisture_percent, "% wet basis"), Given("temperature", temperature_c, "°C")), sigma, "d", source),
-    ]  # fmt: skip
+        Step(
+            "Probit at the start",
+            "normal quantile of the initial germination",
+            (Given("initial germination", initial_germination, "share"),),
+            start,
+        ),
+        Step(
+            "Days for one probit",
+            "10 ^ (K_E - C_W × log10 moisture - C_H × t - C_Q × t²)",
+            (
+                *(
+                    Given(name, value, "", origin, source)
+                    for name, value in zip(("K_E", "C_W", "C_H", "C_Q"), known, strict=True)
+                ),
+                Given("moisture", moisture_percent, "% wet basis"),
+                Given("temperature", temperature_c, "°C"),
+            ),
+            sigma,
+            "d",
+            source,
+        ),
+    ]
     germination = days_to_floor = None
     if days is not None:
         germination = PROBIT.cdf(start - days / sigma)
-        steps.append(Step("Germination", "normal distribution at probit - days ÷ days for one probit",
-                          (Given("days", days, "d"), computed("days for one probit", sigma, "d")), germination, "share"))  # fmt: skip
+        steps.append(
+            Step(
+                "Germination",
+                "normal distribution at probit - days ÷ days for one probit",
+                (Given("days", days, "d"), computed("days for one probit", sigma, "d")),
+                germination,
+                "share",
+            )
+        )
     if floor is not None:
         days_to_floor = _days_to(floor, start, sigma)
-        steps.append(Step("Days to the floor", "(probit at the start - probit of the floor) × days for one probit",
-                          (Given("floor", floor, "share"),), days_to_floor, "d"))  # fmt: skip
+        steps.append(
+            Step(
+                "Days to the floor",
+                "(probit at the start - probit of the floor) × days for one probit",
+                (Given("floor", floor, "share"),),
+                days_to_floor,
+                "d",
+            )
+        )
     return SeedViability(germination, days_to_floor, tuple(steps), tuple(warnings))
 
 

@@ -35,9 +35,15 @@ class Begun:
 
 
 def stage_dates(
-    *, method: MethodSpec, timed: Mapping[str, TimedStage], calendar: WorkingCalendar, today: date, anchor: Anchor,
-    planned: Dates | None = None, begun: Mapping[str, Begun] | None = None,
-) -> tuple[dict[str, StageDates], int]:  # fmt: skip
+    *,
+    method: MethodSpec,
+    timed: Mapping[str, TimedStage],
+    calendar: WorkingCalendar,
+    today: date,
+    anchor: Anchor,
+    planned: Dates | None = None,
+    begun: Mapping[str, Begun] | None = None,
+) -> tuple[dict[str, StageDates], int]:
     """Days of every stage, and by how many the day to be ready is missed.
 
     What has begun keeps its start, what is over keeps both days; `planned` are the days as they stood.
@@ -75,9 +81,13 @@ def _named(stages: Sequence[StageSpec], dates: Sequence[StageDates]) -> dict[str
 
 
 def _fresh(
-    stages: Sequence[StageSpec], timed: Mapping[str, TimedStage], calendar: WorkingCalendar, today: date, anchor: Anchor,
+    stages: Sequence[StageSpec],
+    timed: Mapping[str, TimedStage],
+    calendar: WorkingCalendar,
+    today: date,
+    anchor: Anchor,
     planned: Dates,
-) -> tuple[dict[str, StageDates], int]:  # fmt: skip
+) -> tuple[dict[str, StageDates], int]:
     """Days of a batch of which nothing has begun."""
     times = [timed[stage.key] for stage in stages]
     if anchor.sow is not None:
@@ -115,20 +125,35 @@ def _moved(
 
 
 def _onward(
-    last: StageSpec, ahead: Sequence[StageSpec], timed: Mapping[str, TimedStage], calendar: WorkingCalendar, today: date,
-    anchor: Anchor, planned: Dates, begun: Mapping[str, Begun],
-) -> tuple[dict[str, StageDates], date, int]:  # fmt: skip
+    last: StageSpec,
+    ahead: Sequence[StageSpec],
+    timed: Mapping[str, TimedStage],
+    calendar: WorkingCalendar,
+    today: date,
+    anchor: Anchor,
+    planned: Dates,
+    begun: Mapping[str, Begun],
+) -> tuple[dict[str, StageDates], date, int]:
     """Days of what is still to come, the end of what runs, and by how many days the day to be ready is missed."""
     times = [timed[stage.key] for stage in ahead]
     since, late = begun[last.key], 0
     soonest = since.end or calendar.on_or_after(end_of(timed[last.key], since.start))
     if anchor.follow:
-        dates = follow(
-            begun=since.start, stages=[timed[last.key], *times],
-            planned=[StageDates(since.start, planned[ahead[0].key].start), *(planned[stage.key] for stage in ahead)], calendar=calendar,
-        )[1:] if since.end is None else follow(
-            begun=since.end, stages=times, planned=[planned[stage.key] for stage in ahead], calendar=calendar
-        )  # fmt: skip
+        dates = (
+            follow(
+                begun=since.start,
+                stages=[timed[last.key], *times],
+                planned=[
+                    StageDates(since.start, planned[ahead[0].key].start),
+                    *(planned[stage.key] for stage in ahead),
+                ],
+                calendar=calendar,
+            )[1:]
+            if since.end is None
+            else follow(
+                begun=since.end, stages=times, planned=[planned[stage.key] for stage in ahead], calendar=calendar
+            )
+        )
     elif anchor.move is not None:
         if anchor.move[1] < since.start:
             raise refuse(
@@ -167,9 +192,13 @@ def _alone(
 
 
 def _branch(
-    stage: StageSpec, found: Mapping[str, StageDates], timed: Mapping[str, TimedStage], calendar: WorkingCalendar,
-    planned: Dates, begun: Mapping[str, Begun],
-) -> StageDates:  # fmt: skip
+    stage: StageSpec,
+    found: Mapping[str, StageDates],
+    timed: Mapping[str, TimedStage],
+    calendar: WorkingCalendar,
+    planned: Dates,
+    begun: Mapping[str, Begun],
+) -> StageDates:
     """A stage beside the main way: it starts when the one it follows is over."""
     own = begun.get(stage.key)
     start = own.start if own else found[stage.follows or ""].end

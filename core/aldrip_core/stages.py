@@ -243,11 +243,15 @@ def rounds_of(
         last = number == rounds - 1
         found.append(
             replace(
-                stage, key=f"{stage.key}-{number + 1}", name=f"{stage.name} {number + 1}", share=each[number],
-                follows=stage.follows if number == 0 else f"{stage.key}-{number}", round_of=stage.key,
+                stage,
+                key=f"{stage.key}-{number + 1}",
+                name=f"{stage.name} {number + 1}",
+                share=each[number],
+                follows=stage.follows if number == 0 else f"{stage.key}-{number}",
+                round_of=stage.key,
                 duration=stage.duration if last else Duration(days=every_days),
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 

@@ -106,8 +106,13 @@ def thermal_time(
             return ThermalTime(
                 None, warnings=(Warn("never_reached", f"{temperature_c:g} °C is {why}: no heat counts."),)
             )
-        step = Step("Days", "heat sum ÷ (temperature - base)", (*given, Given("temperature", temperature_c, "°C")),
-                    heat_sum_c_d / heat, "d")  # fmt: skip
+        step = Step(
+            "Days",
+            "heat sum ÷ (temperature - base)",
+            (*given, Given("temperature", temperature_c, "°C")),
+            heat_sum_c_d / heat,
+            "d",
+        )
         return ThermalTime(heat_sum_c_d / heat, working=(step,))
     return _over_series(heat_sum_c_d, base_c, ceiling_c, above_ceiling, daily_mean_c or (), daily_max_c, given)
 

@@ -113,9 +113,13 @@ class Unit(Enum):
 
 
 _BASES = {
-    Dimension.MASS: Unit.GRAM, Dimension.VOLUME: Unit.LITRE, Dimension.AREA: Unit.SQUARE_METRE, Dimension.LENGTH: Unit.METRE,
-    Dimension.TIME: Unit.HOUR, Dimension.MONEY: Unit.MONEY,
-}  # fmt: skip
+    Dimension.MASS: Unit.GRAM,
+    Dimension.VOLUME: Unit.LITRE,
+    Dimension.AREA: Unit.SQUARE_METRE,
+    Dimension.LENGTH: Unit.METRE,
+    Dimension.TIME: Unit.HOUR,
+    Dimension.MONEY: Unit.MONEY,
+}
 _BY_NAME = {unit.value.name: unit for unit in Unit}
 _ALSO = {"m2": Unit.SQUARE_METRE, "l": Unit.LITRE, "tray": Unit.TRAY, "hours": Unit.HOUR, "minutes": Unit.MINUTE}
 

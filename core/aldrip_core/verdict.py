@@ -133,9 +133,12 @@ def judge_attribute(limit: Limit, value: Value | None, today: date) -> Attribute
 
 
 def judge_lot(
-    *, limits: Sequence[Limit], values: Mapping[str, Value], today: date,
+    *,
+    limits: Sequence[Limit],
+    values: Mapping[str, Value],
+    today: date,
     lower_classes: Sequence[tuple[str, Sequence[Limit]]] = (),
-) -> Verdict:  # fmt: skip
+) -> Verdict:
     """A lot against its standard; when it fails, the highest lower class whose limits it still meets.
 
     Nothing is proposed for release while a required result is missing, out of date or to be repeated.
@@ -161,11 +164,19 @@ def _meets(limits: Sequence[Limit], values: Mapping[str, Value], today: date) ->
 
 def _working(judged: Sequence[AttributeVerdict]) -> Working:
     return tuple(
-        Step(f"{one.limit.words[:1].upper()}{one.limit.words[1:]}", "margin to the limit",
-             (Given("result", one.value, one.limit.unit, Origin.RECORDS), Given("asked", one.limit.asked(), "", Origin.LIBRARY, one.limit.source)),
-             one.margin if one.margin is not None else one.outcome.value, one.limit.unit if one.margin is not None else "", one.limit.source)
+        Step(
+            f"{one.limit.words[:1].upper()}{one.limit.words[1:]}",
+            "margin to the limit",
+            (
+                Given("result", one.value, one.limit.unit, Origin.RECORDS),
+                Given("asked", one.limit.asked(), "", Origin.LIBRARY, one.limit.source),
+            ),
+            one.margin if one.margin is not None else one.outcome.value,
+            one.limit.unit if one.margin is not None else "",
+            one.limit.source,
+        )
         for one in judged
-    )  # fmt: skip
+    )
 
 
 class Refusal(StrEnum):
@@ -193,7 +204,11 @@ def may_sign(*, decision: Proposal, verdict: Verdict, reason: str = "", lower_me
         what = "; ".join(a.sentence for a in verdict.wanting)
         return Refusal.WANTING, f"Cannot be released: {what}. Enter the result first."
     if decision is Proposal.DOWNGRADE:
-        return (Refusal.NOTHING, "") if lower_met else (Refusal.CLASS, "It does not meet that class either. Reject it, or choose another class.")  # fmt: skip
+        return (
+            (Refusal.NOTHING, "")
+            if lower_met
+            else (Refusal.CLASS, "It does not meet that class either. Reject it, or choose another class.")
+        )
     law = [a for a in verdict.failing if a.limit.statutory]
     if law:
         what = "; ".join(a.sentence for a in law)

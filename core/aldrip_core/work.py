@@ -46,9 +46,21 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
             if plan.request.leaves is not None and stage.spec.key == plan.request.method.last.key and task.at == "end":
                 day = max(day, working.on_or_after(plan.request.leaves[0]))  # loaded on the day of delivery, not before
             yield PlannedTask(
-                stage.spec.key, task.key, task.kind, task.at, title, stage.place, day, task.part, quantity, unit,
-                _minutes(task, quantity or 0), _caution(task), task.uses.slug if task.uses else "", _used(stage, task),
-            )  # fmt: skip
+                stage.spec.key,
+                task.key,
+                task.kind,
+                task.at,
+                title,
+                stage.place,
+                day,
+                task.part,
+                quantity,
+                unit,
+                _minutes(task, quantity or 0),
+                _caution(task),
+                task.uses.slug if task.uses else "",
+                _used(stage, task),
+            )
 
 
 def _used(stage: PlannedStage, task: TaskSpec) -> str:
@@ -61,8 +73,11 @@ def _used(stage: PlannedStage, task: TaskSpec) -> str:
 
 #: In what a quantity is read where it has grown out of, or under, the unit it was written in.
 NEXT = {
-    Unit.GRAM: (Unit.KILOGRAM, 1000), Unit.MILLILITRE: (Unit.LITRE, 1000), Unit.KILOGRAM: (Unit.GRAM, 1), Unit.LITRE: (Unit.MILLILITRE, 1),
-}  # fmt: skip
+    Unit.GRAM: (Unit.KILOGRAM, 1000),
+    Unit.MILLILITRE: (Unit.LITRE, 1000),
+    Unit.KILOGRAM: (Unit.GRAM, 1),
+    Unit.LITRE: (Unit.MILLILITRE, 1),
+}
 
 
 def amount_used(stage: PlannedStage, task: TaskSpec) -> Quantity | None:

@@ -57,10 +57,24 @@ class CleanParser(Parser):
 
 api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
-    session_router, setup_router, accounts.router, jobs.router, methods.router, places.router, diary.router, lots.router, orders.router,
-    batches.router, sowing.router, seedcrops.router, deliveries.router, season.router,
-    archive.router, first_archive_router, offer_router,
-):  # fmt: skip
+    session_router,
+    setup_router,
+    accounts.router,
+    jobs.router,
+    methods.router,
+    places.router,
+    diary.router,
+    lots.router,
+    orders.router,
+    batches.router,
+    sowing.router,
+    seedcrops.router,
+    deliveries.router,
+    season.router,
+    archive.router,
+    first_archive_router,
+    offer_router,
+):
     api.add_router("", router)
 
 

@@ -27,11 +27,20 @@ from aldrip.methods.library import load_library
 from tests.server.house import make_house
 
 FLAGS = (
-    "--headless=new", "--disable-gpu", "--disable-dev-shm-usage", "--window-size=1280,800", "--force-device-scale-factor=1",
-    "--hide-scrollbars", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
-    "--disable-default-apps", "--disable-extensions",
+    "--headless=new",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--window-size=1280,800",
+    "--force-device-scale-factor=1",
+    "--hide-scrollbars",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-default-apps",
+    "--disable-extensions",
     "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE localhost , EXCLUDE 127.0.0.1",
-)  # fmt: skip
+)
 PATIENCE = 30.0  # a loaded machine is slow, and waiting ends as soon as the thing is there
 AXE = settings.ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 

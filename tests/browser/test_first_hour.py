@@ -20,9 +20,12 @@ class FirstHour(BrowserCase):
         load_library()
         self.open("/")
         for label, text in (
-            ("What is the nursery called?", "Ridge Growers"), ("Your name", "Ida Holm"), ("Name to sign in with", "ida"),
-            ("Password", "quiet-harbour-9"), ("Latitude", "51.5"),
-        ):  # fmt: skip
+            ("What is the nursery called?", "Ridge Growers"),
+            ("Your name", "Ida Holm"),
+            ("Name to sign in with", "ida"),
+            ("Password", "quiet-harbour-9"),
+            ("Latitude", "51.5"),
+        ):
             self.fill(label, text)
         self.press_label("Pots")
         self.press_label("Cut stems and leaf")
@@ -39,8 +42,9 @@ class FirstHour(BrowserCase):
         self.driver.execute_script(
             "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set;"
             "set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
-            box, rows,
-        )  # fmt: skip
+            box,
+            rows,
+        )
         self.press("Read what is pasted")
 
     def test_from_nothing_to_seed_in_hand(self) -> None:

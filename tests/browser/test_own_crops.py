@@ -17,11 +17,19 @@ from tests.browser.test_seed import SeedBrowserCase
 
 STAGES = (
     ("Sown thick", "sow", {"Lasts": "0", "Counted in": "cells", "Stands in": "Potting shed"}),
-    ("Up", "germinate", {"Lasts": "7", "Counted in": "cells", "Stands in": "Germination room", "Takes up": "its trays, counted"}),
-    ("Pricked out", "prick", {"Lasts": "24", "Keeps": "96", "Stands in": "Glasshouse bench", "Takes up": "the area of its trays"}),
+    (
+        "Up",
+        "germinate",
+        {"Lasts": "7", "Counted in": "cells", "Stands in": "Germination room", "Takes up": "its trays, counted"},
+    ),
+    (
+        "Pricked out",
+        "prick",
+        {"Lasts": "24", "Keeps": "96", "Stands in": "Glasshouse bench", "Takes up": "the area of its trays"},
+    ),
     ("Graded", "grade", {"Lasts": "0", "Keeps": "95", "Stands in": "Potting shed"}),
     ("Delivered", "dispatch", {"Lasts": "1", "Stands in": "Cold store", "Takes up": "the area of its trays"}),
-)  # fmt: skip
+)
 
 
 class OwnSeedCrops(SeedBrowserCase):
@@ -41,8 +49,14 @@ class OwnSeedCrops(SeedBrowserCase):
     def test_a_new_species_is_drilled_for_seed_after_a_shipped_one(self) -> None:
         self.sign_in()
         self.open("/methods?kind=crop&act=new")
-        for label, text in (("Name", "Camelina"), ("Botanical name", "Camelina sativa"), ("Weight of a thousand seeds", "1.2"),
-                            ("Germination to reckon with", "90"), ("Least germination allowed", "80"), ("Sown at a depth of", "1 cm")):  # fmt: skip
+        for label, text in (
+            ("Name", "Camelina"),
+            ("Botanical name", "Camelina sativa"),
+            ("Weight of a thousand seeds", "1.2"),
+            ("Germination to reckon with", "90"),
+            ("Least germination allowed", "80"),
+            ("Sown at a depth of", "1 cm"),
+        ):
             self.fill(label, text)
         self.press("Add it")
         self.press("Say how it is raised")
@@ -133,8 +147,9 @@ class OwnCrops(BrowserCase):
         self.driver.execute_script(
             "const set = Object.getOwnPropertyDescriptor(HTMLTextAreaElement.prototype, 'value').set;"
             "set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
-            box, f"Order\tCustomer\tCrop\tCultivar\tForm\tQuantity\tDue\n{rows}",
-        )  # fmt: skip
+            box,
+            f"Order\tCustomer\tCrop\tCultivar\tForm\tQuantity\tDue\n{rows}",
+        )
         self.press("Read what is pasted")
         self.see("4 rows, Crop")
         self.press("add it as a crop")

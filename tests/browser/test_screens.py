@@ -23,9 +23,12 @@ class EveryScreen(BrowserCase):
         """A house in which every screen has something to show, a decision among it."""
         seed_lot(self.ctx, grams=900)
         advance(self.ctx, date(2027, 6, 28))
-        rows = [order_row(order="118", quantity="18000", due="2027-W31"), order_row(order="119", crop="Endive", due="2027-W36"),
-                order_row(order="120", crop="Cyclamen", form="pot", quantity="900", due="2028-W10"),
-                order_row(order="121", crop="Lavender", form="rooted cutting", quantity="4000", due="2027-W27")]  # fmt: skip
+        rows = [
+            order_row(order="118", quantity="18000", due="2027-W31"),
+            order_row(order="119", crop="Endive", due="2027-W36"),
+            order_row(order="120", crop="Cyclamen", form="pot", quantity="900", due="2028-W10"),
+            order_row(order="121", crop="Lavender", form="rooted cutting", quantity="4000", due="2027-W27"),
+        ]
         plan_lines(self.ctx, orders.take_in(self.ctx, rows))
         batch = Batch.objects.get(crop__slug="pak-choi")
         advance(self.ctx, date(2027, 6, 29))
@@ -46,11 +49,19 @@ class EveryScreen(BrowserCase):
         self.check("sign-in")
         self.sign_in()
         for path, words in (
-            ("/diary", "Morning"), ("/orders", "Greenlane Salads"), ("/orders/import", "Paste rows"), ("/methods", "Emerged"),
-            ("/places", "Bench 1"), ("/batches", "Season board"), ("/batches?view=list", batch.code), ("/sowing", "When it is sown"),
-            ("/lots", "Pak choi"), ("/deliveries", "Greenlane"), ("/house", "House rules"),
+            ("/diary", "Morning"),
+            ("/orders", "Greenlane Salads"),
+            ("/orders/import", "Paste rows"),
+            ("/methods", "Emerged"),
+            ("/places", "Bench 1"),
+            ("/batches", "Season board"),
+            ("/batches?view=list", batch.code),
+            ("/sowing", "When it is sown"),
+            ("/lots", "Pak choi"),
+            ("/deliveries", "Greenlane"),
+            ("/house", "House rules"),
             (f"/batches/{batch.pk}", "Decide by"),
-        ):  # fmt: skip
+        ):
             self.open(path)
             self.see(words)
             self.check(path)
@@ -122,9 +133,12 @@ class EveryScreen(BrowserCase):
         self.see("Own Nursery")
         self.see("Nothing waits for a decision")
         for path, words in (
-            ("/orders", "No orders yet"), ("/batches", "No batches yet"), ("/lots", "No lots yet"), ("/sowing", "Nothing to sow"),
+            ("/orders", "No orders yet"),
+            ("/batches", "No batches yet"),
+            ("/lots", "No lots yet"),
+            ("/sowing", "Nothing to sow"),
             ("/deliveries", "Nothing is due"),
-        ):  # fmt: skip
+        ):
             self.open(path)
             self.see(words)
             self.check(f"empty {path}")

@@ -19,10 +19,28 @@ from tests.server.house import advance, member
 from tests.server.seed_house import FIELD_STANDARD, NEAR, SPRING, make_seed_house, parent_seed, sunflower
 
 # Few plants an area, so that a browser may count them all.
-SMALL = {**FIELD_STANDARD, "plants_per_area": 20, "limits": [
-    {"attribute": "off_types", "words": "off-types", "limit": 0.05, "decision": "reject_number", "is_plant": True, "cures": True},
-    {"attribute": "diseased", "words": "diseased", "limit": 0.05, "decision": "plain_max", "is_plant": True, "cures": False},
-]}  # fmt: skip
+SMALL = {
+    **FIELD_STANDARD,
+    "plants_per_area": 20,
+    "limits": [
+        {
+            "attribute": "off_types",
+            "words": "off-types",
+            "limit": 0.05,
+            "decision": "reject_number",
+            "is_plant": True,
+            "cures": True,
+        },
+        {
+            "attribute": "diseased",
+            "words": "diseased",
+            "limit": 0.05,
+            "decision": "plain_max",
+            "is_plant": True,
+            "cures": False,
+        },
+    ],
+}
 
 
 class SeedBrowserCase(BrowserCase):
@@ -150,14 +168,32 @@ class AtAnotherTime(SeedBrowserCase):
     def test_other_sowing_days_are_proposed_with_what_they_do_and_kept(self) -> None:
         self.sign_in()
         block = self.lay_out(self.enter_order())
-        save_rule(self.ctx, {
-            "crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500,
-            "time_allowed": True, "time_margin_days": 10, "source": "invented",
-        })  # fmt: skip
-        record_neighbour(self.ctx, NeighbourSpec(
-            "Fallow Bank", sunflower().pk, "other cultivar", 2027, self.ctx.today, corners_m=NEAR,
-            flowers_from=date(2027, 7, 1), flowers_to=date(2027, 7, 20),
-        ))  # fmt: skip
+        save_rule(
+            self.ctx,
+            {
+                "crop_id": sunflower().pk,
+                "seed_class": "certified-1",
+                "step": "hybrid",
+                "kind": "other cultivar",
+                "metres": 500,
+                "time_allowed": True,
+                "time_margin_days": 10,
+                "source": "invented",
+            },
+        )
+        record_neighbour(
+            self.ctx,
+            NeighbourSpec(
+                "Fallow Bank",
+                sunflower().pk,
+                "other cultivar",
+                2027,
+                self.ctx.today,
+                corners_m=NEAR,
+                flowers_from=date(2027, 7, 1),
+                flowers_to=date(2027, 7, 20),
+            ),
+        )
         self.open(f"/seedcrops/{block.pk}/isolation")
         self.see("80 m too close")
         self.press("Propose these days")
@@ -186,7 +222,10 @@ class AtAnotherTime(SeedBrowserCase):
         self.field("Pattern").click()
         self.see("Proposed")
         self.press("Drop")
-        self.until(lambda: self.field("Sow M").get_attribute("value") == f"{before:%a} {before.day} {before:%b} {before.year}", "the day to stand as before")  # fmt: skip
+        self.until(
+            lambda: self.field("Sow M").get_attribute("value") == f"{before:%a} {before.day} {before:%b} {before.year}",
+            "the day to stand as before",
+        )
         self.assertEqual(block.parents.get(role="M").sow_on, before)
 
 
@@ -320,10 +359,12 @@ class OnThePhone(SeedBrowserCase):
 
     def test_one_thumb_reaches_everything_and_what_was_counted_without_a_server_arrives_once(self) -> None:
         visit = self.begun()
-        measured = json.loads(self.driver.execute_script(
-            "return JSON.stringify([document.documentElement.scrollWidth, [...document.querySelectorAll('button.tap')].map(b => {"
-            "const r = b.getBoundingClientRect(); return [r.width, r.height, r.left, r.right, r.bottom]})])"
-        ))  # fmt: skip
+        measured = json.loads(
+            self.driver.execute_script(
+                "return JSON.stringify([document.documentElement.scrollWidth, [...document.querySelectorAll('button.tap')].map(b => {"
+                "const r = b.getBoundingClientRect(); return [r.width, r.height, r.left, r.right, r.bottom]})])"
+            )
+        )
         self.assertLessEqual(measured[0], 390)
         for width, height, left, right, bottom in measured[1]:
             self.assertGreaterEqual(min(width, height), 60)
@@ -368,8 +409,13 @@ class ViewsOfSeed(SeedBrowserCase):
     def test_axe_finds_nothing_on_the_views_of_a_block_and_the_browser_complains_of_nothing(self) -> None:
         self.sign_in()
         block = self.lay_out(self.enter_order())
-        for path, words in (("/seedcrops", "Testhybrid"), (f"/seedcrops/{block.pk}", "Flowering"), (f"/seedcrops/{block.pk}/isolation", "Nearby"),
-                            (f"/seedcrops/{block.pk}/harvest", "Field inspections"), ("/methods", "yours stand over what ships")):  # fmt: skip
+        for path, words in (
+            ("/seedcrops", "Testhybrid"),
+            (f"/seedcrops/{block.pk}", "Flowering"),
+            (f"/seedcrops/{block.pk}/isolation", "Nearby"),
+            (f"/seedcrops/{block.pk}/harvest", "Field inspections"),
+            ("/methods", "yours stand over what ships"),
+        ):
             self.open(path)
             self.see(words)
             self.assertEqual(self.axe(), [], path)

@@ -32,20 +32,43 @@ class Contract(TestCase):
             "thermal-time": {"heat_sum_c_d": 170, "base_c": 1.3, "temperature_c": 18},
             "plants-per-area": {"pattern": "square", "in_row_cm": 25},
             "media": {"parts": {"coir": 3, "vermiculite": 1}, "litres": 100},
-            "bench-space": {"batches": [{"trays": 10, "tray_m2": 0.24, "from": "2027-07-01", "to": "2027-07-03"}], "capacity_m2": 2},
-            "generations": {"need_kg": 1000, "steps": [{"class": "certified", "yield_kg_per_ha": 1000, "recovery": 0.8, "seed_rate_kg_per_ha": 9}]},
-            "row-plan": {"outline": [[0, 0], [60, 0], [60, 99], [0, 99]], "row_bearing_deg": 0, "row_spacing_m": 0.75, "pattern": "FFM",
-                         "border_rows": 2, "in_row_cm": {"F": 20, "M": 22}},
-            "nick": {"female": {"sow": "2027-04-15", "days_to_receptive": 90, "spread_sd_days": 2, "receptive_days": 8},
-                     "male": {"sow": "2027-04-15", "days_to_shed": 90, "spread_sd_days": 2, "shed_days": 8}},
-            "isolation": {"field": [[0, 0], [9, 0], [9, 9]], "neighbours": [{"id": "n", "polygon": [[99, 0], [109, 0], [109, 9]], "kind": "k"}],
-                          "rules": [{"kind": "k", "metres": 50}]},
+            "bench-space": {
+                "batches": [{"trays": 10, "tray_m2": 0.24, "from": "2027-07-01", "to": "2027-07-03"}],
+                "capacity_m2": 2,
+            },
+            "generations": {
+                "need_kg": 1000,
+                "steps": [{"class": "certified", "yield_kg_per_ha": 1000, "recovery": 0.8, "seed_rate_kg_per_ha": 9}],
+            },
+            "row-plan": {
+                "outline": [[0, 0], [60, 0], [60, 99], [0, 99]],
+                "row_bearing_deg": 0,
+                "row_spacing_m": 0.75,
+                "pattern": "FFM",
+                "border_rows": 2,
+                "in_row_cm": {"F": 20, "M": 22},
+            },
+            "nick": {
+                "female": {"sow": "2027-04-15", "days_to_receptive": 90, "spread_sd_days": 2, "receptive_days": 8},
+                "male": {"sow": "2027-04-15", "days_to_shed": 90, "spread_sd_days": 2, "shed_days": 8},
+            },
+            "isolation": {
+                "field": [[0, 0], [9, 0], [9, 9]],
+                "neighbours": [{"id": "n", "polygon": [[99, 0], [109, 0], [109, 9]], "kind": "k"}],
+                "rules": [{"kind": "k", "metres": 50}],
+            },
             "reject-number": {"plants": 4000, "limit": 0.003, "decision": "reject_number"},
             "off-type-interval": {"plants": 400, "found": 2},
             "replicate-tolerance": {"normal": [90, 91, 92, 93]},
-            "seed-viability": {"crop": "onion", "initial_germination": 0.9, "moisture_percent": 8, "temperature_c": 10, "days": 100},
+            "seed-viability": {
+                "crop": "onion",
+                "initial_germination": 0.9,
+                "moisture_percent": 8,
+                "temperature_c": 10,
+                "days": 100,
+            },
             "drying": {"mass_kg": 1000, "from_percent": 18, "to_percent": 14},
-        }  # fmt: skip
+        }
         self.assertEqual(set(questions), set(CALCULATORS))
         for name, question in questions.items():
             answer = calc(name, **question)
@@ -61,8 +84,13 @@ class Contract(TestCase):
         body = {"deliver": -1, "stages": [{"name": "a", "survival": 1.2, "colour": 1}], "tgw_g": "4"}
         self.assertEqual(
             self.refusal("ladder", body),
-            {"deliver": "out_of_range", "stages.0.survival": "out_of_range", "stages.0.colour": "unknown_field", "tgw_g": "wrong_type"},
-        )  # fmt: skip
+            {
+                "deliver": "out_of_range",
+                "stages.0.survival": "out_of_range",
+                "stages.0.colour": "unknown_field",
+                "tgw_g": "wrong_type",
+            },
+        )
         self.assertEqual(self.refusal("ladder", "{"), {"": "not_json"})
         self.assertEqual(self.refusal("ladder", '{"deliver": NaN, "stages": []}'), {"deliver": "not_finite"})
         self.assertEqual(self.refusal("ladder", '{"deliver": true, "stages": []}'), {"deliver": "wrong_type"})
@@ -103,7 +131,7 @@ class Contract(TestCase):
             ("thermal-time", {"heat_sum_c_d": 50, "base_c": 10, "temperature_c": 9}, "days"),
             ("thermal-time", {"heat_sum_c_d": 50, "base_c": 1, "daily_mean_c": [5, 6]}, "days"),
             ("ladder", {"deliver": 5, "stages": [{"name": "a", "survival": 0}]}, "start"),
-        ):  # fmt: skip
+        ):
             answer = calc(name, **question)
             self.assertIsNone(answer[field])
             self.assertTrue(answer["warnings"])

@@ -60,9 +60,14 @@ class Outlines(RefusalCase):
 class RowPlans(RefusalCase):
     def plan(self, **more: Any) -> Any:
         given = {
-            "outline": SQUARE, "row_bearing_deg": 0, "row_spacing_m": 0.75, "pattern": "FFFFMM", "border_rows": 4,
-            "in_row_cm": {"F": 20, "M": 25}, **more,
-        }  # fmt: skip
+            "outline": SQUARE,
+            "row_bearing_deg": 0,
+            "row_spacing_m": 0.75,
+            "pattern": "FFFFMM",
+            "border_rows": 4,
+            "in_row_cm": {"F": 20, "M": 25},
+            **more,
+        }
         return row_plan(**given)
 
     def test_patterns(self) -> None:

@@ -13,9 +13,12 @@ from aldrip_core.working import Origin
 
 shares = st.floats(0.05, 1.0)
 stages = st.lists(
-    st.builds(LadderStage, st.just("stage"), shares, st.sampled_from([1.0, 2.0, 0.5]), st.sampled_from([1.0, 10.0, 50.0])),
-    min_size=1, max_size=6,
-)  # fmt: skip
+    st.builds(
+        LadderStage, st.just("stage"), shares, st.sampled_from([1.0, 2.0, 0.5]), st.sampled_from([1.0, 10.0, 50.0])
+    ),
+    min_size=1,
+    max_size=6,
+)
 
 
 class Ladder(TestCase):

@@ -13,10 +13,13 @@ LIBRARY = settings.ROOT / "library"
 CROPS = [crop["name"] for crop in yaml.safe_load((LIBRARY / "crops.yaml").read_text())["crops"]]
 FORMS = {one["form"] for one in yaml.safe_load((LIBRARY / "methods.yaml").read_text())["templates"].values()}
 WAYS = {
-    "shouted": str.upper, "hyphened": lambda name: name.replace(" ", "-"), "turned": lambda name: " ".join(name.split()[::-1]),
-    "with a comma": lambda name: ", ".join(name.split()[::-1]), "many": lambda name: name + ("es" if name.endswith("sh") else "s"),
+    "shouted": str.upper,
+    "hyphened": lambda name: name.replace(" ", "-"),
+    "turned": lambda name: " ".join(name.split()[::-1]),
+    "with a comma": lambda name: ", ".join(name.split()[::-1]),
+    "many": lambda name: name + ("es" if name.endswith("sh") else "s"),
     "spaced out": lambda name: f"  {name.replace(' ', '   ')} ",
-}  # fmt: skip
+}
 
 
 class Found(TestCase):

@@ -47,9 +47,8 @@ class WhichRemedy(unittest.TestCase):
 
     def test_a_gap_is_answered_by_its_class_and_by_nothing_stronger(self) -> None:
         offered = {
-            asked: [r for r in (WATER, STRONG, ROPE) if suits(r, asked=asked, sown=True)]
-            for asked in RemedyClass
-        }  # fmt: skip
+            asked: [r for r in (WATER, STRONG, ROPE) if suits(r, asked=asked, sown=True)] for asked in RemedyClass
+        }
         self.assertEqual(offered[RemedyClass.NONE], [ROPE])
         self.assertEqual(offered[RemedyClass.CULTURAL], [WATER, ROPE])
         self.assertEqual(offered[RemedyClass.STRONG], [WATER, STRONG, ROPE])
@@ -177,9 +176,12 @@ class Strips(unittest.TestCase):
         flowers = isolation.Flowering(date(2027, 7, 1), date(2027, 7, 11))
         theirs = isolation.Flowering(date(2027, 7, 23), date(2027, 8, 5))
         return isolation.isolation(
-            field=self.FIELD, neighbours=[isolation.Neighbour("n", near, rules[0].kind, theirs)], rules=rules,
-            flowering=flowers, time_margin_days=14,
-        )  # fmt: skip
+            field=self.FIELD,
+            neighbours=[isolation.Neighbour("n", near, rules[0].kind, theirs)],
+            rules=rules,
+            flowering=flowers,
+            time_margin_days=14,
+        )
 
     def test_a_rule_may_have_its_own_margin(self) -> None:
         """Twelve days apart: too few by the margin of the check, enough by a rule that asks for ten."""
@@ -198,8 +200,9 @@ class Strips(unittest.TestCase):
         one, other = self.check(isolation.Rule("a", 500)), self.check(isolation.Rule("a", 500), near=north)
         parts, area = isolation.common_parts(one.plantable, other.plantable)
         both = isolation.isolation(
-            field=self.FIELD, rules=[isolation.Rule("a", 500)],
+            field=self.FIELD,
+            rules=[isolation.Rule("a", 500)],
             neighbours=[isolation.Neighbour("e", self.EAST, "a"), isolation.Neighbour("n", north, "a")],
-        )  # fmt: skip
+        )
         self.assertTrue(math.isclose(area, both.plantable_area_m2, rel_tol=1e-9))
         self.assertEqual(len(parts), len(both.plantable))

@@ -78,8 +78,15 @@ class Fields(TestCase):
     def test_a_seed_rate_gives_its_stand_back(
         self, target: float, germination: float, field: float, purity: float, tgw: float, area: float
     ) -> None:
-        rate = seed_rate(target_plants_per_m2=target, germination=germination, field_factor=field, purity=purity, tgw_g=tgw,
-                         area_ha=area, row_width_cm=25)  # fmt: skip
+        rate = seed_rate(
+            target_plants_per_m2=target,
+            germination=germination,
+            field_factor=field,
+            purity=purity,
+            tgw_g=tgw,
+            area_ha=area,
+            row_width_cm=25,
+        )
         assert rate.seed_kg is not None and rate.rate_kg_per_ha is not None and rate.seeds_per_metre_of_row is not None
         plants = rate.seed_kg * purity * 1000 / tgw * 1000 * germination * field / (area * 10_000)
         self.assertAlmostEqual(plants / target, 1.0, places=9)

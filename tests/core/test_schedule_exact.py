@@ -32,15 +32,21 @@ PLACES = (
     Climate(COAST, set_point_c=18.5, cooled_to_c=18.5),
 )
 calendars = st.builds(
-    lambda days, closed: WorkingCalendar(frozenset(days), frozenset(date(2027, 1, 1) + timedelta(days=n) for n in closed)),
-    st.sets(st.integers(0, 6), min_size=2), st.sets(st.integers(0, 360), max_size=20),
-)  # fmt: skip
+    lambda days, closed: WorkingCalendar(
+        frozenset(days), frozenset(date(2027, 1, 1) + timedelta(days=n) for n in closed)
+    ),
+    st.sets(st.integers(0, 6), min_size=2),
+    st.sets(st.integers(0, 360), max_size=20),
+)
 stages = st.builds(
     lambda heat, days, base, place: TimedStage(
         "stage", Duration(heat_sum_c_d=heat, base_c=base) if heat else Duration(days=days), PLACES[place]
     ),
-    st.one_of(st.none(), st.floats(20, 400)), st.integers(0, 40), st.floats(0, 5), st.integers(0, 2),
-)  # fmt: skip
+    st.one_of(st.none(), st.floats(20, 400)),
+    st.integers(0, 40),
+    st.floats(0, 5),
+    st.integers(0, 2),
+)
 
 
 class Exact(TestCase):

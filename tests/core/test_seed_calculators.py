@@ -14,9 +14,15 @@ NICK = {
     "male": {"sow": "2027-04-15", "days_to_shed": 90, "spread_sd_days": 2, "shed_days": 7},
 }
 ROWS: dict[str, Any] = {
-    "outline": [[0, 0], [60, 0], [60, 100], [0, 100]], "row_bearing_deg": 0, "row_spacing_m": 0.75, "pattern": "FFFFMM",
-    "border_rows": 4, "in_row_cm": {"F": 20, "M": 25}, "tgw_g": {"F": 60, "M": 50}, "establishment": {"F": 0.8, "M": 0.8},
-}  # fmt: skip
+    "outline": [[0, 0], [60, 0], [60, 100], [0, 100]],
+    "row_bearing_deg": 0,
+    "row_spacing_m": 0.75,
+    "pattern": "FFFFMM",
+    "border_rows": 4,
+    "in_row_cm": {"F": 20, "M": 25},
+    "tgw_g": {"F": 60, "M": 50},
+    "establishment": {"F": 0.8, "M": 0.8},
+}
 
 
 def ask(name: str, question: Any) -> Any:
@@ -118,8 +124,10 @@ class NickAnswer(unittest.TestCase):
         def remedy(days: float) -> str:
             return str(ask("nick", NICK | {"male": NICK["male"] | {"days_to_shed": 95 - days}})["remedy_class"])
 
-        self.assertEqual([remedy(d) for d in (0, 1, -1, 1.5, 6.9, 7, -12)],
-                         ["none", "none", "none", "cultural", "cultural", "strong", "strong"])  # fmt: skip
+        self.assertEqual(
+            [remedy(d) for d in (0, 1, -1, 1.5, 6.9, 7, -12)],
+            ["none", "none", "none", "cultural", "cultural", "strong", "strong"],
+        )
 
     def test_two_male_sowings_cover_a_longer_female(self) -> None:
         long_female = NICK["female"] | {"receptive_days": 16, "days_to_receptive": 90}
@@ -157,10 +165,12 @@ class IsolationAnswer(unittest.TestCase):
 
     def test_dates_excuse_only_where_the_rule_allows(self) -> None:
         question = {
-            "field": SQUARE, "neighbours": [self.other(flowering={"from": "2027-06-01", "to": "2027-06-15"})],
+            "field": SQUARE,
+            "neighbours": [self.other(flowering={"from": "2027-06-01", "to": "2027-06-15"})],
             "rules": [{"kind": "other cultivar", "metres": 500, "time_allowed": True}],
-            "flowering": {"from": "2027-07-05", "to": "2027-07-20"}, "time_margin_days": 14,
-        }  # fmt: skip
+            "flowering": {"from": "2027-07-05", "to": "2027-07-20"},
+            "time_margin_days": 14,
+        }
         answer = ask("isolation", question)
         self.assertEqual((answer["breaches"], answer["excused"][0]["days_apart"]), ([], 20))
         self.assertEqual(len(ask("isolation", question | {"time_margin_days": 21})["breaches"]), 1)

@@ -14,10 +14,14 @@ from aldrip_core.weeks import UnreadableDay, read_span, week_span
 TODAY = date(2027, 7, 6)
 START = date(2027, 1, 1)
 standing = st.lists(
-    st.builds(lambda a, s, n: Standing(float(a), START + timedelta(days=s), START + timedelta(days=s + n)),
-              st.integers(0, 100), st.integers(0, 60), st.integers(1, 30)),
+    st.builds(
+        lambda a, s, n: Standing(float(a), START + timedelta(days=s), START + timedelta(days=s + n)),
+        st.integers(0, 100),
+        st.integers(0, 60),
+        st.integers(1, 30),
+    ),
     max_size=25,
-)  # fmt: skip
+)
 
 
 class Space(TestCase):

@@ -131,9 +131,12 @@ class Days(TestCase):
 
     @settings(deadline=None)
     @given(
-        begun=st.integers(0, 3), since=st.integers(1, 60), ahead=st.integers(-90, 120), stood=st.integers(0, 60),
+        begun=st.integers(0, 3),
+        since=st.integers(1, 60),
+        ahead=st.integers(-90, 120),
+        stood=st.integers(0, 60),
         way=st.sampled_from(["ready", "move", "follow", "keep"]),
-    )  # fmt: skip
+    )
     def test_what_has_begun_keeps_its_days_whatever_is_asked(
         self, begun: int, since: int, ahead: int, stood: int, way: str
     ) -> None:
@@ -147,8 +150,12 @@ class Days(TestCase):
             done[key] = Begun(plan[key].start, None if last else plan[key].end, seen)
         asked = today + timedelta(days=ahead)
         coming = ["a", "b", "big"][begun : begun + 1]
-        anchors = {"ready": Anchor(ready=asked), "follow": Anchor(follow=True), "keep": Anchor(),
-                   "move": Anchor(move=(coming[0], asked)) if coming else Anchor(ready=asked)}  # fmt: skip
+        anchors = {
+            "ready": Anchor(ready=asked),
+            "follow": Anchor(follow=True),
+            "keep": Anchor(),
+            "move": Anchor(move=(coming[0], asked)) if coming else Anchor(ready=asked),
+        }
         anchor = anchors["keep" if way == "follow" and not keys else way]
         try:
             found = self.days(today, anchor, done, plan)

@@ -51,8 +51,17 @@ class Facts(TestCase):
             (46, 25, 8.7),
         ):
             self.assertAlmostEqual(self.density(row, in_row)["net_per_m2"], per_m2, delta=0.05)
-        for row, in_row, per_ha in ((100, 50, 20_000), (90, 90, 12_346), (90, 150, 7_407), (40, 20, 125_000), (60, 20, 83_333),
-                                    (45, 45, 49_383), (60, 60, 27_778), (60, 40, 41_667), (60, 45, 37_037)):  # fmt: skip
+        for row, in_row, per_ha in (
+            (100, 50, 20_000),
+            (90, 90, 12_346),
+            (90, 150, 7_407),
+            (40, 20, 125_000),
+            (60, 20, 83_333),
+            (45, 45, 49_383),
+            (60, 60, 27_778),
+            (60, 40, 41_667),
+            (60, 45, 37_037),
+        ):
             self.assertEqual(round(self.density(row, in_row)["per_ha"]), per_ha)
         feet = self.density(4 * 30.48, 2 * 30.48)
         self.assertEqual((round(feet["per_acre"]), round(feet["per_ha"])), (5445, 13455))

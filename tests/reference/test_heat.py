@@ -27,8 +27,14 @@ class SeattleDaily(TestCase):
 
     def test_a_slow_sum_by_hand_agrees_with_ceiling_and_peaks(self) -> None:
         for above in AboveCeiling:
-            result = thermal_time(heat_sum_c_d=300, base_c=4.6, ceiling_c=20, above_ceiling=above,
-                                  daily_mean_c=self.means, daily_max_c=self.peaks)  # fmt: skip
+            result = thermal_time(
+                heat_sum_c_d=300,
+                base_c=4.6,
+                ceiling_c=20,
+                above_ceiling=above,
+                daily_mean_c=self.means,
+                daily_max_c=self.peaks,
+            )
             total, stopped, reached = 0.0, 0, None
             for day, (mean, peak) in enumerate(zip(self.means, self.peaks, strict=True), start=1):
                 hot = peak > 20

@@ -68,9 +68,16 @@ def plan_of(
     ring: list[Point], bearing: float, *, borders: int = 4, headland: int | None = None, spacing: float = 0.75
 ) -> RowPlan:
     return row_plan(
-        outline=ring, row_bearing_deg=bearing, row_spacing_m=spacing, pattern="FFFFMM", border_rows=borders,
-        headland_rows=headland, in_row_cm={"F": 20, "M": 22}, establishment={"F": 0.8, "M": 0.75}, tgw_g={"F": 55, "M": 48},
-    )  # fmt: skip
+        outline=ring,
+        row_bearing_deg=bearing,
+        row_spacing_m=spacing,
+        pattern="FFFFMM",
+        border_rows=borders,
+        headland_rows=headland,
+        in_row_cm={"F": 20, "M": 22},
+        establishment={"F": 0.8, "M": 0.75},
+        tgw_g={"F": 55, "M": 48},
+    )
 
 
 class RowsInAField(unittest.TestCase):
@@ -161,8 +168,10 @@ class IsolationByBruteForce(unittest.TestCase):
             neighbours = [star(draw, draw.uniform(-700, 700), draw.uniform(-700, 700), 100) for _ in range(5)]
             required = draw.uniform(50, 500)
             result = isolation(
-                field=field, neighbours=[Neighbour(str(i), ring, "k") for i, ring in enumerate(neighbours)], rules=[Rule("k", required)]
-            )  # fmt: skip
+                field=field,
+                neighbours=[Neighbour(str(i), ring, "k") for i, ring in enumerate(neighbours)],
+                rules=[Rule("k", required)],
+            )
             for index, ring in enumerate(neighbours):
                 self.assertAlmostEqual((result.distances_m or {})[str(index)], brute_distance(field, ring), places=6)
             breaching = {str(i) for i, ring in enumerate(neighbours) if brute_distance(field, ring) < required}

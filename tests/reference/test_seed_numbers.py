@@ -83,8 +83,10 @@ class Intervals(unittest.TestCase):
 class ReplicateTolerance(unittest.TestCase):
     def test_the_shipped_table_row_by_row(self) -> None:
         """ISTA Rules, germination tolerance table, two-sided 2.5 % (after Miles 1963; from memory)."""
-        printed = ("99/2→5 98/3→6 97/4→7 96/5→8 95/6→9 93–94/7–8→10 91–92/9–10→11 89–90/11–12→12 87–88/13–14→13 84–86/15–17→14 "
-                   "81–83/18–20→15 78–80/21–23→16 73–77/24–28→17 67–72/29–34→18 56–66/35–45→19 51–55/46–50→20")  # fmt: skip
+        printed = (
+            "99/2→5 98/3→6 97/4→7 96/5→8 95/6→9 93–94/7–8→10 91–92/9–10→11 89–90/11–12→12 87–88/13–14→13 84–86/15–17→14 "
+            "81–83/18–20→15 78–80/21–23→16 73–77/24–28→17 67–72/29–34→18 56–66/35–45→19 51–55/46–50→20"
+        )
         read: dict[int, int] = {}
         for row in printed.split():
             halves, most = row.split("→")
@@ -132,8 +134,14 @@ class Viability(unittest.TestCase):
         From 97.72499 % (two probits) after 445.60 days: one probit, 84.1345 %.
         """
         sigma = 10 ** (9.983 - 5.896 * 1.0791812460 - 0.8 - 0.1712)
-        result = seed_viability(crop="barley", initial_germination=0.9772498680518208, moisture_percent=12, temperature_c=20,
-                                days=sigma, floor=0.5)  # fmt: skip
+        result = seed_viability(
+            crop="barley",
+            initial_germination=0.9772498680518208,
+            moisture_percent=12,
+            temperature_c=20,
+            days=sigma,
+            floor=0.5,
+        )
         self.assertAlmostEqual(result.germination or 0, 0.8413447461, places=7)
         self.assertAlmostEqual((result.days_to_floor or 0) / sigma, 2.0, places=7)
 

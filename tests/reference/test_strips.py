@@ -70,8 +70,9 @@ class Plantable(unittest.TestCase):
                 ):
                     continue  # too near the line to tell by a polygon that stands for an arc
                 in_parts = any(
-                    inside(p, list(part[0][:-1])) and not any(inside(p, list(hole[:-1])) for hole in part[1:]) for part in found.plantable
-                )  # fmt: skip
+                    inside(p, list(part[0][:-1])) and not any(inside(p, list(hole[:-1])) for hole in part[1:])
+                    for part in found.plantable
+                )
                 self.assertEqual(in_parts, slack > 0, (p, slack))
                 looked += 1
         self.assertGreater(looked, 500)

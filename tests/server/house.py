@@ -63,17 +63,30 @@ def seed_lot(ctx: Ctx, crop: str = "pak-choi", grams: float = 500, germination: 
     found = Library(ctx).get(Crop, crop)
     line = Line.objects.filter(crop=found).first()
     return lots.receive(
-        ctx, crop_id=found.pk, line_id=line.pk if line else None, quantity=Quantity.of(grams, Unit.GRAM), germination=germination,
-        tgw_g=2.6, tested_on=date(2027, 3, 1), received_on=date(2027, 3, 10),
-    )  # fmt: skip
+        ctx,
+        crop_id=found.pk,
+        line_id=line.pk if line else None,
+        quantity=Quantity.of(grams, Unit.GRAM),
+        germination=germination,
+        tgw_g=2.6,
+        tested_on=date(2027, 3, 1),
+        received_on=date(2027, 3, 10),
+    )
 
 
 def order_row(**more: str) -> dict[str, str]:
     """An order row as a person would type it."""
     row = {
-        "order": "", "customer": "Greenlane Salads", "crop": "Pak choi", "cultivar": "", "form": "plug", "quantity": "12000",
-        "due": "2027-W36", "until": "", "note": "",
-    }  # fmt: skip
+        "order": "",
+        "customer": "Greenlane Salads",
+        "crop": "Pak choi",
+        "cultivar": "",
+        "form": "plug",
+        "quantity": "12000",
+        "due": "2027-W36",
+        "until": "",
+        "note": "",
+    }
     return {**row, **more}
 
 

@@ -24,14 +24,40 @@ FIELD = [(0.0, 0.0), (150.0, 0.0), (150.0, 150.0), (0.0, 150.0)]
 OTHER_FIELD = [(0.0, 900.0), (160.0, 900.0), (160.0, 1060.0), (0.0, 1060.0)]
 NEAR = [(570.0, 0.0), (650.0, 0.0), (650.0, 150.0), (570.0, 150.0)]
 FIELD_STANDARD: dict[str, Any] = {
-    "seed_class": "certified-1", "name": "Field", "source": "invented", "first_areas": 5, "first_ha": 2, "per_ha": 2,
+    "seed_class": "certified-1",
+    "name": "Field",
+    "source": "invented",
+    "first_areas": 5,
+    "first_ha": 2,
+    "per_ha": 2,
     "plants_per_area": 200,
     "limits": [
-        {"attribute": "off_types", "words": "off-types", "limit": 0.005, "decision": "reject_number", "is_plant": True, "cures": True},
-        {"attribute": "diseased", "words": "diseased", "limit": 0.01, "decision": "plain_max", "is_plant": True, "cures": False},
-        {"attribute": "weeds", "words": "weeds", "limit": 0.02, "decision": "plain_max", "is_plant": False, "cures": False},
+        {
+            "attribute": "off_types",
+            "words": "off-types",
+            "limit": 0.005,
+            "decision": "reject_number",
+            "is_plant": True,
+            "cures": True,
+        },
+        {
+            "attribute": "diseased",
+            "words": "diseased",
+            "limit": 0.01,
+            "decision": "plain_max",
+            "is_plant": True,
+            "cures": False,
+        },
+        {
+            "attribute": "weeds",
+            "words": "weeds",
+            "limit": 0.02,
+            "decision": "plain_max",
+            "is_plant": False,
+            "cures": False,
+        },
     ],
-}  # fmt: skip
+}
 
 
 def sunflower() -> Crop:
@@ -52,18 +78,35 @@ def make_seed_house(ctx: Ctx) -> None:
     ]
     add_line(ctx, LineSpec(crop.pk, "Testhybrid", None, "", parents[0].pk, parents[1].pk))
     save_field_standard(ctx, {"crop_id": crop.pk, **FIELD_STANDARD})
-    save_rule(ctx, {
-        "crop_id": crop.pk, "seed_class": "quality-declared", "step": "hybrid", "kind": "other cultivar", "metres": 300,
-        "time_allowed": True, "time_margin_days": 14, "source": "invented",
-    })  # fmt: skip
+    save_rule(
+        ctx,
+        {
+            "crop_id": crop.pk,
+            "seed_class": "quality-declared",
+            "step": "hybrid",
+            "kind": "other cultivar",
+            "metres": 300,
+            "time_allowed": True,
+            "time_margin_days": 14,
+            "source": "invented",
+        },
+    )
 
 
 def parent_seed(ctx: Ctx, name: str, *, seed_class: str = "basic", label: str = "B-1") -> Lot:
     line = Line.objects.get(organisation=ctx.organisation, name=name)
     return lots.receive(
-        ctx, crop_id=line.crop_id, line_id=line.pk, quantity=Quantity.of(12_000, Unit.GRAM), germination=0.92, tgw_g=55, tested_on=date(2027, 1, 10),
-        seed_class=seed_class, label_number=label, received_on=min(ctx.today, date(2027, 2, 1)),
-    )  # fmt: skip
+        ctx,
+        crop_id=line.crop_id,
+        line_id=line.pk,
+        quantity=Quantity.of(12_000, Unit.GRAM),
+        germination=0.92,
+        tgw_g=55,
+        tested_on=date(2027, 1, 10),
+        seed_class=seed_class,
+        label_number=label,
+        received_on=min(ctx.today, date(2027, 2, 1)),
+    )
 
 
 class SeedCase(HouseCase):
@@ -168,15 +211,25 @@ class SeedCase(HouseCase):
         self.on(date(2027, 9, 14))
         self.post(f"/lots/{raw}/drying", {"on": "2027-09-12", "to_percent": 9, "client_uuid": uid()})
         balance = shown_of(Lot.objects.get(pk=raw))
-        made = self.post("/cleaning", {"on": "2027-09-14", "lots": [{"lot_id": raw, "kg": str(balance)}], "clean": "1500 kg",
-                                       "screenings": f"{balance - 1510:.1f} kg", "client_uuid": uid()})  # fmt: skip
+        made = self.post(
+            "/cleaning",
+            {
+                "on": "2027-09-14",
+                "lots": [{"lot_id": raw, "kg": str(balance)}],
+                "clean": "1500 kg",
+                "screenings": f"{balance - 1510:.1f} kg",
+                "client_uuid": uid(),
+            },
+        )
         return Lot.objects.get(pk=made["id"])
 
     def result(self, lot: Lot, kind: str, status: int = 200, **more: Any) -> Any:
         readings: dict[str, dict[str, Any]] = {
-            "germination": {"normal": [92, 93, 91, 94]}, "purity": {"pure_g": 99.2, "inert_g": 0.6, "other_g": 0.2},
-            "moisture": {"duplicates": [8.9, 9.0]}, "other_seeds": {"seeds_found": 1, "sample_g": 500},
-        }  # fmt: skip
+            "germination": {"normal": [92, 93, 91, 94]},
+            "purity": {"pure_g": 99.2, "inert_g": 0.6, "other_g": 0.2},
+            "moisture": {"duplicates": [8.9, 9.0]},
+            "other_seeds": {"seeds_found": 1, "sample_g": 500},
+        }
         body = {"kind": kind, "tested_on": str(self.ctx.today), "client_uuid": uid(), **readings[kind], **more}
         return self.post(f"/lots/{lot.pk}/results", body, status=status)
 

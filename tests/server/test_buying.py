@@ -21,9 +21,10 @@ class ToBuy(HouseCase):
 
     def test_what_planned_batches_lack_is_listed_by_crop_and_cultivar(self) -> None:
         first, second, pots = self.plan(
-            order_row(order="1", crop="Lettuce"), order_row(order="2", crop="Lettuce", due="2027-W40"),
+            order_row(order="1", crop="Lettuce"),
+            order_row(order="2", crop="Lettuce", due="2027-W40"),
             order_row(order="3", crop="Gerbera", form="pot", quantity="200", due="2027-W44"),
-        )  # fmt: skip
+        )
         seed, plants = sorted(self.get("/buying"), key=lambda one: one["crop"], reverse=True)
         self.assertAlmostEqual(seed["quantity"], first.seed_g + second.seed_g)
         self.assertEqual([use["batch"] for use in seed["uses"]], [first.code, second.code])
@@ -125,9 +126,11 @@ class BoughtIn(HouseCase):
 
     def test_plants_are_counted_and_not_tested_for_germination(self) -> None:
         for more, field in (
-            ({"form": "tree"}, "form"), ({"quantity": "3 kg"}, "quantity"), ({"germination_percent": 90}, "value"),
+            ({"form": "tree"}, "form"),
+            ({"quantity": "3 kg"}, "quantity"),
+            ({"germination_percent": 90}, "value"),
             ({"quantity": "0"}, "quantity"),
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.receive(status=422, **more)["errors"][0]["field"], field, more)
 
     def test_a_tray_sown_in_part_is_said_on_its_card(self) -> None:

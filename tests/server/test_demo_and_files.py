@@ -70,8 +70,10 @@ class Demo(TransactionTestCase):
         self.assertGreaterEqual(OrderLine.objects.count(), 20)
         self.assertGreaterEqual(Batch.objects.count(), 30)
         self.assertEqual(set(Batch.objects.values_list("state", flat=True)), {"planned", "sown", "ready", "delivered"})
-        self.assertEqual({m.role for m in Member.objects.all()},
-                         {"manager", "supervisor", "inspector", "laboratory", "dispatch", "viewer"})  # fmt: skip
+        self.assertEqual(
+            {m.role for m in Member.objects.all()},
+            {"manager", "supervisor", "inspector", "laboratory", "dispatch", "viewer"},
+        )
 
     def the_pak_choi_can_be_sown_again_until_friday_9_july(self) -> None:
         batch = Batch.objects.get(allocations__order_line__order__number="118", state="sown")
@@ -114,8 +116,18 @@ class Demo(TransactionTestCase):
         self.assertEqual(delivered, sum(OrderLine.objects.values_list("delivered", flat=True)))
 
     def each_role_opens_every_room(self) -> None:
-        paths = ("/session", "/orders", "/batches", "/lots", "/deliveries", "/season-line", "/day", "/places", "/library",
-                 "/board?start=2027-06-07&end=2027-09-27")  # fmt: skip
+        paths = (
+            "/session",
+            "/orders",
+            "/batches",
+            "/lots",
+            "/deliveries",
+            "/season-line",
+            "/day",
+            "/places",
+            "/library",
+            "/board?start=2027-06-07&end=2027-09-27",
+        )
         for user in User.objects.all():
             client = Client()
             client.force_login(user)

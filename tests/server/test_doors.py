@@ -73,22 +73,32 @@ class CalcDoor(TestCase):
         comb = [[600 + 100 * n / 240, 0.0 if n % 2 else 100.0] for n in range(240)]
         comb = [*comb, [700.0, -5.0], [600.0, -5.0]]
         many = [{"id": str(n), "polygon": comb, "kind": "o"} for n in range(400)]
-        body = {"field": [[0, 0], [500, 0], [500, 200], [0, 200]], "neighbours": many, "rules": [{"kind": "o", "metres": 500}]}  # fmt: skip
+        body = {
+            "field": [[0, 0], [500, 0], [500, 200], [0, 200]],
+            "neighbours": many,
+            "rules": [{"kind": "o", "metres": 500}],
+        }
         began = time.monotonic()
         status, answer = self.ask("isolation", body)
         self.assertLess(time.monotonic() - began, 20)
         self.assertEqual((status, answer["errors"][0]["code"]), (422, "too_large"))
         self.assertEqual(self.ask("oversow", QUESTION)[0], 200)
         line = subprocess.run(
-            [sys.executable, "-m", "aldrip.calc", "isolation"], input=json.dumps(body), capture_output=True, text=True,
+            [sys.executable, "-m", "aldrip.calc", "isolation"],
+            input=json.dumps(body),
+            capture_output=True,
+            text=True,
             env={"PYTHONPATH": f"{ROOT / 'core'}:{ROOT / 'server'}", "PATH": "/usr/bin:/bin"},
-        )  # fmt: skip
+        )
         self.assertEqual((line.returncode, json.loads(line.stdout)["errors"][0]["code"]), (2, "too_large"))
 
     def test_an_outline_of_thousands_of_corners_is_refused_by_its_field(self) -> None:
         comb = [[600 + 100 * n / 4998, 0.0 if n % 2 else 100.0] for n in range(4998)]
-        body = {"field": [[0, 0], [500, 0], [500, 200], [0, 200]], "rules": [{"kind": "o", "metres": 500}],
-                "neighbours": [{"id": "n", "polygon": [*comb, [700.0, -5.0], [600.0, -5.0]], "kind": "o"}]}  # fmt: skip
+        body = {
+            "field": [[0, 0], [500, 0], [500, 200], [0, 200]],
+            "rules": [{"kind": "o", "metres": 500}],
+            "neighbours": [{"id": "n", "polygon": [*comb, [700.0, -5.0], [600.0, -5.0]], "kind": "o"}],
+        }
         status, answer = self.ask("isolation", body)
         self.assertEqual(status, 422)
         self.assertEqual(
@@ -190,9 +200,14 @@ class BackupAndRestore(PlainCase):
         self.sql("create schema keep; create table keep.me (x int)")
         self.nursery("Adas")
         for what, content in (
-            ("no dump", b"week,crop\n31,leek\n"), ("nothing", b""), ("cut short", whole[: len(whole) // 2]), ("its head alone", whole[:4000]),
-            ("another program's", stranger), ("a nursery of nobody", empty), ("a changed byte", whole[:-4000] + b"x" * 100 + whole[-3900:]),
-        ):  # fmt: skip
+            ("no dump", b"week,crop\n31,leek\n"),
+            ("nothing", b""),
+            ("cut short", whole[: len(whole) // 2]),
+            ("its head alone", whole[:4000]),
+            ("another program's", stranger),
+            ("a nursery of nobody", empty),
+            ("a changed byte", whole[:-4000] + b"x" * 100 + whole[-3900:]),
+        ):
             with self.subTest(what):
                 file.write_bytes(content)
                 with self.assertRaisesRegex(Stop, "Nothing was changed|nothing was changed"):

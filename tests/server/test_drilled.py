@@ -40,18 +40,36 @@ class DrilledCase(SeedCase):
         super().setUpTestData()
         cls.lupin = Crop.objects.get(slug="white-lupin")
         cls.cultivar = add_line(cls.ctx, LineSpec(cls.lupin.pk, "Saltmarsh", 340))
-        save_field_standard(cls.ctx, {
-            "crop_id": cls.lupin.pk, "seed_class": "certified-1", "name": "Lupin field", "source": "invented", "first_areas": 5, "first_ha": 2,
-            "per_ha": 2, "plants_per_area": 100, "limits": LIMITS,
-        })  # fmt: skip
+        save_field_standard(
+            cls.ctx,
+            {
+                "crop_id": cls.lupin.pk,
+                "seed_class": "certified-1",
+                "name": "Lupin field",
+                "source": "invented",
+                "first_areas": 5,
+                "first_ha": 2,
+                "per_ha": 2,
+                "plants_per_area": 100,
+                "limits": LIMITS,
+            },
+        )
 
     def setUp(self) -> None:
         super().setUp()
         self.on(AUTUMN)
         self.seed = lots.receive(
-            self.ctx, crop_id=self.lupin.pk, line_id=self.cultivar.pk, quantity=Quantity.of(900_000, Unit.GRAM), germination=0.91, tgw_g=338, tested_on=date(2027, 8, 28),
-            seed_class="basic", label_number="B-26-0311", received_on=date(2027, 9, 10),
-        )  # fmt: skip
+            self.ctx,
+            crop_id=self.lupin.pk,
+            line_id=self.cultivar.pk,
+            quantity=Quantity.of(900_000, Unit.GRAM),
+            germination=0.91,
+            tgw_g=338,
+            tested_on=date(2027, 8, 28),
+            seed_class="basic",
+            label_number="B-26-0311",
+            received_on=date(2027, 9, 10),
+        )
 
     def ordered(self) -> tuple[OrderLine, Batch]:
         line = take_order(
@@ -135,10 +153,19 @@ class Drilling(DrilledCase):
 
     def test_a_neighbour_too_near_is_a_decision_also_without_heat_sums(self) -> None:
         block = self.drilled_block()
-        save_rule(self.ctx, {
-            "crop_id": self.lupin.pk, "seed_class": "certified-1", "step": "open", "kind": "other cultivar", "metres": 500,
-            "time_allowed": True, "time_margin_days": 14, "source": "invented",
-        })  # fmt: skip
+        save_rule(
+            self.ctx,
+            {
+                "crop_id": self.lupin.pk,
+                "seed_class": "certified-1",
+                "step": "open",
+                "kind": "other cultivar",
+                "metres": 500,
+                "time_allowed": True,
+                "time_margin_days": 14,
+                "source": "invented",
+            },
+        )
         body = {
             "name": "Bank",
             "crop_id": self.lupin.pk,
@@ -215,8 +242,12 @@ class Combining(DrilledCase):
         block = self.accepted()
         raws = [self.load(block, on="2028-07-10", moisture_percent=15.5)["loads"][-1]["lot_id"] for _ in range(2)]
         clean = {
-            "on": "2028-07-10", "lots": [{"lot_id": pk, "kg": "1800"} for pk in raws], "clean": "3400", "screenings": "195", "client_uuid": uid(),
-        }  # fmt: skip
+            "on": "2028-07-10",
+            "lots": [{"lot_id": pk, "kg": "1800"} for pk in raws],
+            "clean": "3400",
+            "screenings": "195",
+            "client_uuid": uid(),
+        }
         made = self.post("/cleaning", clean)["id"]
         family = {row["code"]: row for row in self.get(f"/lots/{made}/descent")}
         self.assertIn(self.seed.code, family)
@@ -230,9 +261,16 @@ class Combining(DrilledCase):
     def test_released_by_its_own_standard_and_the_batch_is_ready(self) -> None:
         block = self.accepted()
         raw = self.load(block, on="2028-07-10", moisture_percent=15.5)["loads"][-1]["lot_id"]
-        made = self.post("/cleaning", {
-            "on": "2028-07-10", "lots": [{"lot_id": raw, "kg": "1800"}], "clean": "1700", "screenings": "95", "client_uuid": uid(),
-        })["id"]  # fmt: skip
+        made = self.post(
+            "/cleaning",
+            {
+                "on": "2028-07-10",
+                "lots": [{"lot_id": raw, "kg": "1800"}],
+                "clean": "1700",
+                "screenings": "95",
+                "client_uuid": uid(),
+            },
+        )["id"]
         lot = Lot.objects.get(pk=made)
         for kind, more in (
             ("germination", {"normal": [92, 90, 94, 91]}),

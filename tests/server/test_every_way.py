@@ -17,12 +17,27 @@ from tests.server.house import HouseCase, order_row
 
 #: The fourteen ways of raising, each by the shipped methods that carry it.
 WAYS = {
-    "plugs, one seed": ["plug-single"], "plugs, several seeds": ["plug-multi"], "bare-root": ["bare-root"], "sown in place": ["thinned-stand"],
-    "broadcast and pricked on": ["pricked-on"], "mats by weight": ["mat"], "from tissue culture": ["apical-cutting"], "setts": ["sett"],
-    "pre-sprouted tubers": ["chitted-tuber"], "open-pollinated": ["open-pollinated-seed"], "biennial": ["biennial-in-place", "biennial-roots"],
-    "hybrid": ["hybrid-seed"], "combined": ["drilled-seed"], "pots": ["pot", "pot-from-plug", "division", "bought-in-pot"], "cut flowers": ["cut-flower"],
-    "repeated picking": ["leaf"], "cuttings": ["tip-cutting"], "slips": ["slip"], "runners": ["runner"], "canes": ["cane"],
-}  # fmt: skip
+    "plugs, one seed": ["plug-single"],
+    "plugs, several seeds": ["plug-multi"],
+    "bare-root": ["bare-root"],
+    "sown in place": ["thinned-stand"],
+    "broadcast and pricked on": ["pricked-on"],
+    "mats by weight": ["mat"],
+    "from tissue culture": ["apical-cutting"],
+    "setts": ["sett"],
+    "pre-sprouted tubers": ["chitted-tuber"],
+    "open-pollinated": ["open-pollinated-seed"],
+    "biennial": ["biennial-in-place", "biennial-roots"],
+    "hybrid": ["hybrid-seed"],
+    "combined": ["drilled-seed"],
+    "pots": ["pot", "pot-from-plug", "division", "bought-in-pot"],
+    "cut flowers": ["cut-flower"],
+    "repeated picking": ["leaf"],
+    "cuttings": ["tip-cutting"],
+    "slips": ["slip"],
+    "runners": ["runner"],
+    "canes": ["cane"],
+}
 DUE = date(2029, 10, 1)
 
 
@@ -34,9 +49,13 @@ class EveryWay(HouseCase):
             if not self.ctx.rows(Place).filter(kind=kind).exists():
                 ground = kind in (Kind.BED, Kind.FIELD, Kind.STANDING)
                 Place.objects.create(
-                    organisation=self.ctx.organisation, site=site, name=f"The {kind.label}", kind=kind, capacity=200_000 if ground else 900,
+                    organisation=self.ctx.organisation,
+                    site=site,
+                    name=f"The {kind.label}",
+                    kind=kind,
+                    capacity=200_000 if ground else 900,
                     sharing="whole" if kind == Kind.FIELD else "shared",
-                )  # fmt: skip
+                )
 
     def test_each_of_the_ways_is_carried_and_every_template_is_one_of_them(self) -> None:
         slugs = list(Library(self.ctx).rows(Method).values_list("slug", "crop__slug"))
@@ -114,7 +133,7 @@ class EveryWay(HouseCase):
         climates = {
             "hill": [-6, -5, -1, 4, 9, 13, 15, 14, 10, 5, -1, -5],
             "tropic": [26, 26, 27, 28, 28, 27, 27, 27, 27, 27, 27, 26],
-        }  # fmt: skip
+        }
         site = self.ctx.organisation.sites.get()
         for name, monthly in climates.items():
             site.monthly_c = monthly

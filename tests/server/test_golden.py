@@ -69,9 +69,13 @@ class FirstRelease(TransactionTestCase):
 
     def test_it_comes_up_to_date_and_shows_what_it_showed(self) -> None:
         for told in (
-            self.every_order_lot_and_delivery, self.every_batch_with_its_stages_rungs_tasks_and_counts, self.every_seed_crop,
-            self.the_other_rooms_open, self.what_was_kept_last_can_still_be_taken_back, self.the_demo_is_known_as_the_demo,
-        ):  # fmt: skip
+            self.every_order_lot_and_delivery,
+            self.every_batch_with_its_stages_rungs_tasks_and_counts,
+            self.every_seed_crop,
+            self.the_other_rooms_open,
+            self.what_was_kept_last_can_still_be_taken_back,
+            self.the_demo_is_known_as_the_demo,
+        ):
             with self.subTest(told.__name__):
                 told()
 

@@ -76,10 +76,21 @@ class HugeAndOdd(HouseCase):
         seed_lot(self.ctx)
         _, batch = self.planned()
         for change in (
-            {"trays": 0}, {"trays": -5}, {"trays": 10**9}, {"trays": "many"}, {"seed_g": 0}, {"seed_g": 1e12}, {"chance": 1}, {"chance": 0},
-            {"needed": 0}, {"shift_days": 4000}, {"rung": {"stage": "grow", "quantity": -1}}, {"rate": {"mean": 2, "reason": "x"}, "stage": "grow"},
-            {"sow_on": "tomorrow"}, {"stage": 77, "place_id": 1},
-        ):  # fmt: skip
+            {"trays": 0},
+            {"trays": -5},
+            {"trays": 10**9},
+            {"trays": "many"},
+            {"seed_g": 0},
+            {"seed_g": 1e12},
+            {"chance": 1},
+            {"chance": 0},
+            {"needed": 0},
+            {"shift_days": 4000},
+            {"rung": {"stage": "grow", "quantity": -1}},
+            {"rate": {"mean": 2, "reason": "x"}, "stage": "grow"},
+            {"sow_on": "tomorrow"},
+            {"stage": 77, "place_id": 1},
+        ):
             answer = self.client.post(f"/api/batches/{batch.pk}/preview", change, content_type="application/json")
             self.assertIn(answer.status_code, (404, 422), change)
             self.assertTrue(answer.json()["errors"][0]["message"])

@@ -92,10 +92,11 @@ class Seams(TestCase):
         """Two of one name would be one in the document from which the screens take their types."""
         names = Counter(
             node.name
-            for name, text in self.files(".py") if name.startswith("server/") and "/calc/" not in name
+            for name, text in self.files(".py")
+            if name.startswith("server/") and "/calc/" not in name
             for node in ast.walk(ast.parse(text))
             if isinstance(node, ast.ClassDef) and re.search(r"(In|Out|IO)$", node.name)
-        )  # fmt: skip
+        )
         self.assertEqual([name for name, many in names.items() if many > 1], [])
 
 
@@ -118,9 +119,20 @@ class Arrows(TestCase):
     def test_every_top_row_belongs_to_an_organisation(self) -> None:
         # What hangs on a row of its own kind is scoped through it.
         through = {
-            "user", "organisation", "methodstage", "batchstage", "batchinput", "allocation", "setaside", "occupancy", "yield", "deliveryitem",
-            "lotparent", "blockparent", "change",
-        }  # fmt: skip
+            "user",
+            "organisation",
+            "methodstage",
+            "batchstage",
+            "batchinput",
+            "allocation",
+            "setaside",
+            "occupancy",
+            "yield",
+            "deliveryitem",
+            "lotparent",
+            "blockparent",
+            "change",
+        }
         for model in apps.get_models():
             if model._meta.app_label in ORDER and model._meta.model_name not in through:
                 self.assertTrue(any(f.name == "organisation" for f in model._meta.get_fields()), model.__name__)
@@ -170,10 +182,18 @@ class SigningIn(TestCase):
 
 class FirstRun(TestCase):
     answers = {
-        "organisation": "Own Nursery", "timezone": "Europe/Oslo", "full_name": "Ola Nord", "username": "Ola",
-        "password": "quiet-harbour-9", "site": "Yard", "latitude": 59.9, "monthly_c": COAST, "working_days": [0, 1, 2, 3, 4],
-        "sowing_days": [], "places": [{"name": "Bench", "kind": "bench", "capacity": 50, "set_point_c": 18}],
-    }  # fmt: skip
+        "organisation": "Own Nursery",
+        "timezone": "Europe/Oslo",
+        "full_name": "Ola Nord",
+        "username": "Ola",
+        "password": "quiet-harbour-9",
+        "site": "Yard",
+        "latitude": 59.9,
+        "monthly_c": COAST,
+        "working_days": [0, 1, 2, 3, 4],
+        "sowing_days": [],
+        "places": [{"name": "Bench", "kind": "bench", "capacity": 50, "set_point_c": 18}],
+    }
 
     def send(self, **more: Any) -> Any:
         return self.client.post("/api/setup", {**self.answers, **more}, content_type="application/json")
@@ -191,12 +211,17 @@ class FirstRun(TestCase):
 
     def test_each_fault_is_named_and_nothing_is_kept(self) -> None:
         for more, field in (
-            ({"organisation": " "}, "organisation"), ({"timezone": "Mars/Base"}, "timezone"), ({"latitude": 80}, "latitude"),
-            ({"monthly_c": [1, 2]}, "monthly_c"), ({"monthly_c": [*COAST[:11], 99]}, "monthly_c.11"), ({"password": "short"}, "password"),
-            ({"working_days": []}, "working_days"), ({"site": ""}, "site"),
+            ({"organisation": " "}, "organisation"),
+            ({"timezone": "Mars/Base"}, "timezone"),
+            ({"latitude": 80}, "latitude"),
+            ({"monthly_c": [1, 2]}, "monthly_c"),
+            ({"monthly_c": [*COAST[:11], 99]}, "monthly_c.11"),
+            ({"password": "short"}, "password"),
+            ({"working_days": []}, "working_days"),
+            ({"site": ""}, "site"),
             ({"places": [{"name": "A", "kind": "bench"}, {"name": "a", "kind": "bench"}]}, "places.1.name"),
             ({"places": [{"name": "A", "kind": "moon"}]}, "places.0.kind"),
-        ):  # fmt: skip
+        ):
             answer = self.send(**more)
             self.assertEqual(answer.status_code, 422, more)
             self.assertIn(field, [e["field"] for e in answer.json()["errors"]])
@@ -204,8 +229,17 @@ class FirstRun(TestCase):
 
 
 class QueryCounts(HouseCase):
-    PATHS = ("/orders", "/batches", "/lots", "/deliveries", "/season-line", "/day?day=2027-08-03&days=30",
-             "/board?start=2027-06-07&end=2027-12-27", "/library", "/places")  # fmt: skip
+    PATHS = (
+        "/orders",
+        "/batches",
+        "/lots",
+        "/deliveries",
+        "/season-line",
+        "/day?day=2027-08-03&days=30",
+        "/board?start=2027-06-07&end=2027-12-27",
+        "/library",
+        "/places",
+    )
 
     def counts(self) -> dict[str, int]:
         found = {}
@@ -385,8 +419,10 @@ class FastAnswers(HouseCase):
         seed_lot(self.ctx)
         self.planned(quantity="2,000", due="2027-W36")
         for path, shape in (
-            ("/orders", list[OrderLineOut]), ("/batches", list[BatchOut]), ("/board?start=2027-07-05&end=2027-10-01", BoardOut),
-        ):  # fmt: skip
+            ("/orders", list[OrderLineOut]),
+            ("/batches", list[BatchOut]),
+            ("/board?start=2027-07-05&end=2027-10-01", BoardOut),
+        ):
             answer = self.get(path)
             self.assertTrue(answer)
             read = TypeAdapter(shape)

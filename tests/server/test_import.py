@@ -47,10 +47,14 @@ class FortyLines(HouseCase):
         self.assertEqual(
             found,
             {
-                (3, "crop", "unknown_crop"), (8, "due", "no_such_week"), (12, "quantity", "negative"),
-                (17, "quantity", "unit_in_number"), (25, "order", "duplicate"), (31, "form", "missing"),
+                (3, "crop", "unknown_crop"),
+                (8, "due", "no_such_week"),
+                (12, "quantity", "negative"),
+                (17, "quantity", "unit_in_number"),
+                (25, "order", "duplicate"),
+                (31, "form", "missing"),
             },
-        )  # fmt: skip
+        )
         words = {f["row"]: f["message"] for f in checked["faults"]}
         self.assertIn("Did you mean Pak choi?", words[3])
         self.assertIn("2027 has 52 weeks", words[8])
@@ -130,11 +134,22 @@ class Files(HouseCase):
 
     def test_empty_and_wild_cells_are_named_and_never_crash(self) -> None:
         rows = [
-            order_row(customer=""), order_row(crop=""), order_row(due=""), order_row(quantity=""), order_row(quantity="1e9"),
-            order_row(quantity="12.5"), order_row(quantity="0"), order_row(quantity="99,999,999"), order_row(due="2020-01-01"),
-            order_row(due="2027-W40", until="2027-W39"), order_row(cultivar="Nobody"), order_row(form="tree"),
-            order_row(customer="x" * 500), order_row(quantity="٣"), order_row(due="31.02.2028"),
-        ]  # fmt: skip
+            order_row(customer=""),
+            order_row(crop=""),
+            order_row(due=""),
+            order_row(quantity=""),
+            order_row(quantity="1e9"),
+            order_row(quantity="12.5"),
+            order_row(quantity="0"),
+            order_row(quantity="99,999,999"),
+            order_row(due="2020-01-01"),
+            order_row(due="2027-W40", until="2027-W39"),
+            order_row(cultivar="Nobody"),
+            order_row(form="tree"),
+            order_row(customer="x" * 500),
+            order_row(quantity="٣"),
+            order_row(due="31.02.2028"),
+        ]
         faults = self.post("/orders/import/check", {"rows": rows})["faults"]
         self.assertEqual({f["row"] for f in faults}, set(range(len(rows))))
         for fault in faults:

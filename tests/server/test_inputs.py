@@ -23,12 +23,15 @@ ATOM = {
 #: What each salt is made of, and what of it the bag counts: an element, or an oxide with its share of the element.
 SALTS: dict[str, tuple[dict[str, int], dict[str, tuple[str, dict[str, int]]]]] = {
     "potassium-nitrate": ({"K": 1, "N": 1, "O": 3}, {"N": ("N", {"N": 1}), "K2O": ("K", {"K": 2, "O": 1})}),
-    "monopotassium-phosphate": ({"K": 1, "H": 2, "P": 1, "O": 4}, {"P2O5": ("P", {"P": 2, "O": 5}), "K2O": ("K", {"K": 2, "O": 1})}),
+    "monopotassium-phosphate": (
+        {"K": 1, "H": 2, "P": 1, "O": 4},
+        {"P2O5": ("P", {"P": 2, "O": 5}), "K2O": ("K", {"K": 2, "O": 1})},
+    ),
     "magnesium-sulphate": ({"Mg": 1, "S": 1, "O": 11, "H": 14}, {"Mg": ("Mg", {"Mg": 1}), "S": ("S", {"S": 1})}),
     "potassium-sulphate": ({"K": 2, "S": 1, "O": 4}, {"K2O": ("K", {"K": 2, "O": 1}), "S": ("S", {"S": 1})}),
     "ammonium-sulphate": ({"N": 2, "H": 8, "S": 1, "O": 4}, {"N": ("N", {"N": 1}), "S": ("S", {"S": 1})}),
     "urea": ({"N": 2, "H": 4, "O": 1, "C": 1}, {"N": ("N", {"N": 1})}),
-}  # fmt: skip
+}
 
 
 def mass(formula: dict[str, int]) -> float:

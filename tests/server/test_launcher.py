@@ -143,10 +143,12 @@ class Installing(StateCase):
     def test_root_installs_what_is_missing_and_only_that(self) -> None:
         done = subprocess.CompletedProcess([], 0)
         with (
-            mock.patch("os.geteuid", return_value=0), mock.patch.object(install, "_installed", side_effect=lambda name: name != "chromium"),
-            mock.patch.object(install, "_never_make_a_system_cluster") as quiet, mock.patch("subprocess.run", return_value=done) as ran,
+            mock.patch("os.geteuid", return_value=0),
+            mock.patch.object(install, "_installed", side_effect=lambda name: name != "chromium"),
+            mock.patch.object(install, "_never_make_a_system_cluster") as quiet,
+            mock.patch("subprocess.run", return_value=done) as ran,
             mock.patch.object(install, "state_dir", return_value=self.home),
-        ):  # fmt: skip
+        ):
             install.debian_packages("reference")
         quiet.assert_called_once()
         update, get = (call.args[0] for call in ran.call_args_list)
@@ -261,8 +263,19 @@ class Judged(unittest.TestCase):
 class Gates(unittest.TestCase):
     def test_every_gate_that_the_house_promises_is_run(self) -> None:
         names = [name for name, _, _ in gates.gate_commands()]
-        self.assertEqual(names, ["ruff", "ruff format", "mypy core (strict)", "mypy server", "import contracts", "tsc", "front-end lint",
-                                 "migrations complete"])  # fmt: skip
+        self.assertEqual(
+            names,
+            [
+                "ruff",
+                "ruff format",
+                "mypy core (strict)",
+                "mypy server",
+                "import contracts",
+                "tsc",
+                "front-end lint",
+                "migrations complete",
+            ],
+        )
 
     def test_a_gate_that_fails_is_named_with_its_words_and_the_others_still_run(self) -> None:
         bad = [
@@ -270,8 +283,11 @@ class Gates(unittest.TestCase):
             ("bad", [sys.executable, "-c", "import sys; sys.exit('line 3 is long')"], Path("/")),
         ]
         out = io.StringIO()
-        with mock.patch.object(gates, "gate_commands", return_value=bad), mock.patch.object(gates, "types_drift", return_value="drifted"), \
-                contextlib.redirect_stdout(out):  # fmt: skip
+        with (
+            mock.patch.object(gates, "gate_commands", return_value=bad),
+            mock.patch.object(gates, "types_drift", return_value="drifted"),
+            contextlib.redirect_stdout(out),
+        ):
             failed = gates.run_all(dict(os.environ))
         self.assertEqual(failed, ["bad", "API types"])
         for said in ("ok   good", "FAIL bad", "line 3 is long", "FAIL API types not drifted", "drifted"):

@@ -17,9 +17,16 @@ from aldrip_core.refusal import Refused
 from tests.server.house import HouseCase, make_house, member, order_row, seed_lot
 
 PURSLANE = {
-    "name": "Winter purslane", "botanical_name": "Claytonia perfoliata", "other_names": "claytonia\nminer lettuce", "tgw_g": "1.2 g", "germination": "92",
-    "minimum_germination": "75 %", "depth_mm": "0.25 in", "cover": "none", "watch_for": "rests above 25 °C",
-}  # fmt: skip
+    "name": "Winter purslane",
+    "botanical_name": "Claytonia perfoliata",
+    "other_names": "claytonia\nminer lettuce",
+    "tgw_g": "1.2 g",
+    "germination": "92",
+    "minimum_germination": "75 %",
+    "depth_mm": "0.25 in",
+    "cover": "none",
+    "watch_for": "rests above 25 °C",
+}
 
 
 def stage(kind: str, name: str, **more: Any) -> dict[str, Any]:
@@ -27,12 +34,28 @@ def stage(kind: str, name: str, **more: Any) -> dict[str, Any]:
 
 
 PRICKED = [
-    stage("sow", "Sown thick", unit="seeds", days="0", place_kind="shed", tasks=[{"kind": "sow", "words": "Sow {crop}", "minutes_per_tray": "3"}]),
+    stage(
+        "sow",
+        "Sown thick",
+        unit="seeds",
+        days="0",
+        place_kind="shed",
+        tasks=[{"kind": "sow", "words": "Sow {crop}", "minutes_per_tray": "3"}],
+    ),
     stage("germinate", "Up", unit="plants", days="9", place_kind="germination", density="tray"),
-    stage("prick", "Pricked out", days="24", keeps="96", keeps_sd="1", place_kind="bench", density="tray_m2", container="tray-104"),
+    stage(
+        "prick",
+        "Pricked out",
+        days="24",
+        keeps="96",
+        keeps_sd="1",
+        place_kind="bench",
+        density="tray_m2",
+        container="tray-104",
+    ),
     stage("grade", "Graded", days="0", keeps="95", keeps_sd="1", place_kind="shed"),
     stage("dispatch", "Delivered", days="1", place_kind="store", density="tray_m2"),
-]  # fmt: skip
+]
 
 
 class Forms(HouseCase):
@@ -87,10 +110,17 @@ class Forms(HouseCase):
             "pollination": "moths",
             "colour": "red",
         }
-        self.assertEqual(self.codes(self.new("crop", typed, status=422)), {
-            "name": "missing", "germination": "out_of_range", "tgw_g": "out_of_range", "depth_mm": "not_a_number",
-            "pollination": "not_a_choice", "colour": "unknown",
-        })  # fmt: skip
+        self.assertEqual(
+            self.codes(self.new("crop", typed, status=422)),
+            {
+                "name": "missing",
+                "germination": "out_of_range",
+                "tgw_g": "out_of_range",
+                "depth_mm": "not_a_number",
+                "pollination": "not_a_choice",
+                "colour": "unknown",
+            },
+        )
         self.assertFalse(Crop.objects.filter(organisation=self.ctx.organisation).exists())
         self.assertEqual(
             self.codes(self.new("mix", {"name": "Peat", "parts": "peat 3, sand"}, status=422)), {"parts": "no_part"}
@@ -123,8 +153,16 @@ class Forms(HouseCase):
 
     def test_a_method_with_pricking_out_is_tried_written_planned_and_stays_with_its_batch(self) -> None:
         self.new("crop", PURSLANE)
-        typed = {"name": "Winter purslane, sown thick and pricked out", "crop": "winter-purslane", "form": "plug", "start_unit": "seeds", "seeds_per_cell": "1",
-                 "container": "tray-240", "standard": "plug", "stages": PRICKED}  # fmt: skip
+        typed = {
+            "name": "Winter purslane, sown thick and pricked out",
+            "crop": "winter-purslane",
+            "form": "plug",
+            "start_unit": "seeds",
+            "seeds_per_cell": "1",
+            "container": "tray-240",
+            "standard": "plug",
+            "stages": PRICKED,
+        }
         tried = self.post("/methods/try", {"typed": typed, "quantity": "3,000", "begin": "2027-07-06"})
         rungs = {rung["key"]: rung for rung in tried["rungs"]}
         self.assertEqual(list(rungs), ["sow", "germinate", "prick", "grade", "dispatch"])
@@ -150,11 +188,17 @@ class Forms(HouseCase):
         self.new("crop", PURSLANE)
         typed: dict[str, Any] = {"name": "Odd", "crop": "winter-purslane", "form": "plug", "stages": PRICKED}
         cases: list[tuple[int, dict[str, Any], str]] = [
-            (2, {"keeps": "120"}, "stages.2.keeps"), (1, {"days": ""}, "stages.1.days"), (1, {"after": "grade"}, "stages.1.after"),
-            (1, {"after": "germinate"}, "stages.1.after"), (2, {"container": "tray-nowhere"}, "stages.2.container"),
-            (3, {"unit": "barrels"}, "stages.3.unit"), (2, {"share": "0"}, "stages.2.share"), (2, {"density": "unit_m2"}, "stages.2.unit_m2"),
-            (2, {"keeps": "50", "keeps_sd": "60"}, "stages.2.keeps_sd"), (2, {"key": "sow"}, "stages.2.key"),
-        ]  # fmt: skip
+            (2, {"keeps": "120"}, "stages.2.keeps"),
+            (1, {"days": ""}, "stages.1.days"),
+            (1, {"after": "grade"}, "stages.1.after"),
+            (1, {"after": "germinate"}, "stages.1.after"),
+            (2, {"container": "tray-nowhere"}, "stages.2.container"),
+            (3, {"unit": "barrels"}, "stages.3.unit"),
+            (2, {"share": "0"}, "stages.2.share"),
+            (2, {"density": "unit_m2"}, "stages.2.unit_m2"),
+            (2, {"keeps": "50", "keeps_sd": "60"}, "stages.2.keeps_sd"),
+            (2, {"key": "sow"}, "stages.2.key"),
+        ]
         for at, wrong, field in cases:
             stages = [
                 {**one, "key": one["kind"], **(wrong if index == at else {})} for index, one in enumerate(PRICKED)
@@ -386,12 +430,18 @@ def values_for(one: Asked) -> st.SearchStrategy[Any]:
     if one.sort in (Sort.NUMBER, Sort.SHARE):
         return st.floats(one.low or 0, one.high or 1, allow_nan=False).map(lambda value: float(f"{value:.6g}"))
     return {
-        Sort.TEXT: texts, Sort.ROW: st.just("pak-choi"), Sort.CHECK: st.booleans(), Sort.LINES: st.lists(texts.filter(bool), max_size=3),
-        Sort.WHOLE: st.integers(int(one.low or 0), int(one.high or 9)), Sort.CHOICE: st.sampled_from([key for key, _ in one.choices] or [""]),
+        Sort.TEXT: texts,
+        Sort.ROW: st.just("pak-choi"),
+        Sort.CHECK: st.booleans(),
+        Sort.LINES: st.lists(texts.filter(bool), max_size=3),
+        Sort.WHOLE: st.integers(int(one.low or 0), int(one.high or 9)),
+        Sort.CHOICE: st.sampled_from([key for key, _ in one.choices] or [""]),
         Sort.SEVERAL: st.lists(st.sampled_from([key for key, _ in one.choices] or [""]), max_size=3, unique=True),
         Sort.PARTS: st.dictionaries(st.sampled_from(["peat", "fine sand"]), st.floats(1, 99).map(round), max_size=2),
-        Sort.NUMBERS: st.lists(st.integers(1, 90).map(float), max_size=12), Sort.NAMES: st.lists(texts.map(lambda text: text.replace(",", " ").strip()).filter(bool), max_size=3), Sort.TABLE: st.just([]),
-    }[one.sort]  # fmt: skip
+        Sort.NUMBERS: st.lists(st.integers(1, 90).map(float), max_size=12),
+        Sort.NAMES: st.lists(texts.map(lambda text: text.replace(",", " ").strip()).filter(bool), max_size=3),
+        Sort.TABLE: st.just([]),
+    }[one.sort]
 
 
 class AsTyped(unittest.TestCase):

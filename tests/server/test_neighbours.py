@@ -15,9 +15,14 @@ class OnTheMap(SeedCase):
         super().setUp()
         self.block = self.laid_out()
         self.body: dict[str, Any] = {
-            "name": "Bank", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027, "seen_on": str(self.ctx.today), "seen_by": "Jory",
+            "name": "Bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+            "seen_by": "Jory",
             "corners_m": NEAR,
-        }  # fmt: skip
+        }
 
     def near(self) -> list[dict[str, Any]]:
         found: list[dict[str, Any]] = self.get(f"/seed-blocks/{self.block.pk}/isolation")["neighbours"]
@@ -90,8 +95,16 @@ class OnTheMap(SeedCase):
         self.assertEqual(self.near(), [])
 
     def test_a_flowering_entered_later_excuses_where_the_rule_takes_time(self) -> None:
-        rule = {"crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500, "time_allowed": True,
-                "time_margin_days": 10, "source": "invented"}  # fmt: skip
+        rule = {
+            "crop_id": sunflower().pk,
+            "seed_class": "certified-1",
+            "step": "hybrid",
+            "kind": "other cultivar",
+            "metres": 500,
+            "time_allowed": True,
+            "time_margin_days": 10,
+            "source": "invented",
+        }
         self.post("/isolation-rules", rule)
         made = self.post("/neighbours", self.body)["id"]
         self.assertEqual(self.near()[0]["state"], "too close")
@@ -105,10 +118,19 @@ class OnTheMap(SeedCase):
     def test_a_stage_seen_moves_the_flowering_into_a_neighbours_and_the_excuse_is_gone(self) -> None:
         """Nature disagrees: what was apart in the plan may meet in the field."""
         block = self.sown(field="Far field", order="three")
-        self.post("/isolation-rules", {
-            "crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500, "time_allowed": True,
-            "time_margin_days": 5, "source": "invented",
-        })  # fmt: skip
+        self.post(
+            "/isolation-rules",
+            {
+                "crop_id": sunflower().pk,
+                "seed_class": "certified-1",
+                "step": "hybrid",
+                "kind": "other cultivar",
+                "metres": 500,
+                "time_allowed": True,
+                "time_margin_days": 5,
+                "source": "invented",
+            },
+        )
         ends = date.fromisoformat(self.get(f"/seed-blocks/{block.pk}/isolation")["flowers_to"])
         late = {"flowers_from": str(ends + timedelta(days=6)), "flowers_to": "2027-10-01"}
         near = [[x, y + 900] for x, y in NEAR]

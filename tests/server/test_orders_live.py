@@ -48,8 +48,15 @@ class Proposing(HouseCase):
 
 class HowLongTheyWait(HouseCase):
     def test_days_in_hand_cost_nothing_and_beyond_them_each_week_its_share(self) -> None:
-        for days, hand, kept, old in ((9, 5, 1.0, False), (16, 5, 0.9, True), (23, 5, 0.81, True), (14, 5, 0.9 ** (5 / 7), False),
-                                      (20, 16, 1.0, False), (0, 0, 1.0, False), (-30, 0, 1.0, False)):  # fmt: skip
+        for days, hand, kept, old in (
+            (9, 5, 1.0, False),
+            (16, 5, 0.9, True),
+            (23, 5, 0.81, True),
+            (14, 5, 0.9 ** (5 / 7), False),
+            (20, 16, 1.0, False),
+            (0, 0, 1.0, False),
+            (-30, 0, 1.0, False),
+        ):
             ready = date(2027, 5, 3)
             found = held(
                 ready=ready,
@@ -173,13 +180,20 @@ class AChangedOrder(Proposing):
         line, batch = self.planned(quantity="3,000", due="2027-W37")
         other = take_order(self.ctx, crop="Endive", quantity="900")
         for command, field in (
-            ({"do": "change", "line": line.pk, "quantity": "some"}, "quantity"), ({"do": "change", "line": line.pk, "due": "2027-W53"}, "due"),
-            ({"do": "split", "line": line.pk, "quantity": "3,000"}, "quantity"), ({"do": "split", "line": line.pk, "quantity": ""}, "quantity"),
-            ({"do": "join", "line": line.pk, "other": other.pk}, "other"), ({"do": "join", "line": line.pk}, "other"),
-            ({"do": "join", "line": line.pk, "other": line.pk}, "other"), ({"do": "cancel", "line": line.pk}, "reason"),
-            ({"do": "give", "line": other.pk, "batch": batch.pk, "quantity": "10"}, "batch"), ({"do": "give", "line": line.pk, "batch": batch.pk}, "quantity"),
-            ({"do": "take_off", "line": other.pk, "batch": batch.pk}, "batch"), ({"do": "raise"}, "line"), ({"do": "edit", "batch": batch.pk}, "batch"),
-        ):  # fmt: skip
+            ({"do": "change", "line": line.pk, "quantity": "some"}, "quantity"),
+            ({"do": "change", "line": line.pk, "due": "2027-W53"}, "due"),
+            ({"do": "split", "line": line.pk, "quantity": "3,000"}, "quantity"),
+            ({"do": "split", "line": line.pk, "quantity": ""}, "quantity"),
+            ({"do": "join", "line": line.pk, "other": other.pk}, "other"),
+            ({"do": "join", "line": line.pk}, "other"),
+            ({"do": "join", "line": line.pk, "other": line.pk}, "other"),
+            ({"do": "cancel", "line": line.pk}, "reason"),
+            ({"do": "give", "line": other.pk, "batch": batch.pk, "quantity": "10"}, "batch"),
+            ({"do": "give", "line": line.pk, "batch": batch.pk}, "quantity"),
+            ({"do": "take_off", "line": other.pk, "batch": batch.pk}, "batch"),
+            ({"do": "raise"}, "line"),
+            ({"do": "edit", "batch": batch.pk}, "batch"),
+        ):
             self.assertEqual(self.propose(command, status=422)["errors"][0]["field"], field, command)
 
     def test_who_may_not_change_orders_may_still_give_them_what_stands(self) -> None:
@@ -258,8 +272,13 @@ class WhatStands(Proposing):
     def test_plants_bought_in_are_set_aside_used_up_by_the_delivery_and_asked_about_by_others(self) -> None:
         crop = Crop.objects.get(slug="pak-choi", organisation=None)
         lot = receive(
-            self.ctx, crop_id=crop.pk, line_id=None, quantity=Quantity.of(5000, Unit.PLANT), form="plug", received_on=self.ctx.today,
-        )  # fmt: skip
+            self.ctx,
+            crop_id=crop.pk,
+            line_id=None,
+            quantity=Quantity.of(5000, Unit.PLANT),
+            form="plug",
+            received_on=self.ctx.today,
+        )
         line = take_order(self.ctx, quantity="3,000", due="2027-W28")
         plan_lines(self.ctx, [line.pk])
         line.refresh_from_db()
@@ -440,8 +459,15 @@ class GradedInParts(Proposing):
         # 1,600 of what stood were graded; 1,500 of them are there for sure, the others would have kept their share.
         self.assertAlmostEqual(after - before, 1500 - 1600 * 0.95, delta=12)
         lot = Lot.objects.get(form="plug")
-        self.post("/deliveries", {"order_id": self.line.order_id, "on": str(self.on), "client_uuid": uid(),
-                                  "picks": [{"line_id": self.line.pk, "lot_id": lot.pk, "quantity": "1500"}]})  # fmt: skip
+        self.post(
+            "/deliveries",
+            {
+                "order_id": self.line.order_id,
+                "on": str(self.on),
+                "client_uuid": uid(),
+                "picks": [{"line_id": self.line.pk, "lot_id": lot.pk, "quantity": "1500"}],
+            },
+        )
         self.batch.refresh_from_db()
         self.assertEqual(self.batch.state, "sown")  # nothing is left in stock, and the rest still stands
         self.grade("2,900", "120")

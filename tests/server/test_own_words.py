@@ -16,10 +16,14 @@ class InOwnWords(HouseCase):
 
     def test_plurals_sizes_and_words_of_the_trade_are_understood(self) -> None:
         for row in (
-            {"crop": "Tomatoes", "form": "Plugs"}, {"crop": "cabbage, white", "form": "bare root"}, {"crop": "Leeks", "form": "modules"},
-            {"crop": "French beans", "form": "thinned", "quantity": "500"}, {"crop": "Stocks", "form": "cut flowers"},
-            {"due": "1 June"}, {"due": "12 Dec"},
-        ):  # fmt: skip
+            {"crop": "Tomatoes", "form": "Plugs"},
+            {"crop": "cabbage, white", "form": "bare root"},
+            {"crop": "Leeks", "form": "modules"},
+            {"crop": "French beans", "form": "thinned", "quantity": "500"},
+            {"crop": "Stocks", "form": "cut flowers"},
+            {"due": "1 June"},
+            {"due": "12 Dec"},
+        ):
             self.assertEqual(self.faults(**row), [], row)
         understood = self.check(order_row(form="plug 150"))["understood"][0]
         self.assertEqual((understood["form"], understood["container"]), ("plug", "Tray of 150"))
@@ -57,10 +61,12 @@ class InOwnWords(HouseCase):
 
     def test_a_word_can_only_mean_what_there_is(self) -> None:
         for body in (
-            {"column": "crop", "said": "x", "means": "nothing"}, {"column": "form", "said": "x", "means": "tree", "crop": "pak-choi"},
-            {"column": "quantity", "said": "x", "means": "12"}, {"column": "crop", "said": "--", "means": "pak-choi"},
+            {"column": "crop", "said": "x", "means": "nothing"},
+            {"column": "form", "said": "x", "means": "tree", "crop": "pak-choi"},
+            {"column": "quantity", "said": "x", "means": "12"},
+            {"column": "crop", "said": "--", "means": "pak-choi"},
             {"column": "cultivar", "said": "x", "means": "Nobody", "crop": "pak-choi"},
-        ):  # fmt: skip
+        ):
             self.post("/orders/words", body, status=422)
 
     def test_the_container_that_was_asked_is_planned_with(self) -> None:

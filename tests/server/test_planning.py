@@ -53,8 +53,16 @@ class Methods(HouseCase):
     def test_own_methods_are_not_seen_by_others(self) -> None:
         crop = Crop.objects.get(slug="zinnia")
         shipped = Method.objects.get(slug="plug-single-zinnia")
-        own = Method.objects.create(organisation=self.ctx.organisation, crop=crop, slug="own", name="Own", form="bunch", unit="bunches",
-                                    container=shipped.container, mix=shipped.mix)  # fmt: skip
+        own = Method.objects.create(
+            organisation=self.ctx.organisation,
+            crop=crop,
+            slug="own",
+            name="Own",
+            form="bunch",
+            unit="bunches",
+            container=shipped.container,
+            mix=shipped.mix,
+        )
         MethodStage.objects.create(
             method=own, order=0, key="sow", traits=["starts"], name="Sown", kind="sow", days=0, unit="cells"
         )

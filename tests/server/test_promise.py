@@ -80,9 +80,13 @@ class OnePromise(HouseCase):
         self.assertEqual(due["stock"][0]["balance"], good)
         made = self.post(
             "/deliveries",
-            {"order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid(),
-             "picks": [{"line_id": line.pk, "lot_id": graded.pk, "quantity": 12_000}]},
-        )  # fmt: skip
+            {
+                "order_id": line.order_id,
+                "on": str(self.ctx.today),
+                "client_uuid": uid(),
+                "picks": [{"line_id": line.pk, "lot_id": graded.pk, "quantity": 12_000}],
+            },
+        )
         note = self.get(f"/deliveries/{made['id']}")
         self.assertEqual(note["items"][0]["quantity"], 12_000)
         self.assertEqual((note["items"][0]["lot"], note["items"][0]["batch"]), (graded.code, batch.code))
@@ -221,8 +225,10 @@ class SixtyOnePerCent(HouseCase):
         made = self.post(f"/batches/{self.batch.pk}/resow", {"version": version})
         new = Batch.objects.get(pk=made["id"])
         self.assertEqual((new.tops_up_id, new.trays), (self.batch.pk, offer["trays"]))
-        self.assertEqual(set(Task.objects.filter(subject=new.uuid).values_list("kind", flat=True)),
-                         {"sow", "stack", "count", "move", "grade", "deliver"})  # fmt: skip
+        self.assertEqual(
+            set(Task.objects.filter(subject=new.uuid).values_list("kind", flat=True)),
+            {"sow", "stack", "count", "move", "grade", "deliver"},
+        )
         self.line.refresh_from_db()
         assert self.line.chance is not None
         self.assertAlmostEqual(self.line.chance, offer["chance_after"], places=6)
@@ -305,10 +311,12 @@ class Short(HouseCase):
         self.post(f"/batches/{batch.pk}/graded", {"good": 1500, "out": [], "on": "2027-09-10", "client_uuid": uid()})
         lot = Lot.objects.get(from_stages__stage__batch=batch)
         body: dict[str, Any] = {
-            "order_id": line.order_id, "on": "2027-09-10", "client_uuid": uid(),
+            "order_id": line.order_id,
+            "on": "2027-09-10",
+            "client_uuid": uid(),
             "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": 1500}],
             "short": [{"line_id": line.pk, "cause": "  "}],
-        }  # fmt: skip
+        }
         refused = self.post("/deliveries", body, status=422)
         self.assertIn("short by 500", refused["errors"][0]["message"])
         self.assertEqual(DeliveryItem.objects.count(), 0)

@@ -40,14 +40,30 @@ numbers = st.integers(0, 399)
 few = st.integers(0, 5)
 #: Every field of a change to a batch, as people use it and as they mistype it.
 FIELDS: dict[str, st.SearchStrategy[Any]] = {
-    "needed": st.integers(-1, 30_000), "chance": st.sampled_from([0.5, 0.9, 0.99]), "trays": st.integers(0, 90),
-    "start": st.integers(0, 20_000), "seed_g": st.floats(0.01, 90), "shift_days": st.integers(-60, 60), "stage": st.sampled_from(PLUG_STAGES),
-    "back_to_planned": st.booleans(), "sow_on": st.integers(-30, 60), "ready_on": st.integers(-30, 90), "place": few, "split": few,
-    "lot": few, "tray": few,
-    "typed": st.fixed_dictionaries({"rung": st.sampled_from(["trays", "start", "seeds", "seed_g", "stage:grow", "stage:x"]),
-                                    "text": st.sampled_from(["12k", "40", "3.5 oz", "-3", "", "many", "9 g"])}),
-    "rate": st.fixed_dictionaries({"mean": st.floats(0, 1), "sd": st.floats(0, 0.2), "reason": st.sampled_from(["", "seen", "seen"])}),
-}  # fmt: skip
+    "needed": st.integers(-1, 30_000),
+    "chance": st.sampled_from([0.5, 0.9, 0.99]),
+    "trays": st.integers(0, 90),
+    "start": st.integers(0, 20_000),
+    "seed_g": st.floats(0.01, 90),
+    "shift_days": st.integers(-60, 60),
+    "stage": st.sampled_from(PLUG_STAGES),
+    "back_to_planned": st.booleans(),
+    "sow_on": st.integers(-30, 60),
+    "ready_on": st.integers(-30, 90),
+    "place": few,
+    "split": few,
+    "lot": few,
+    "tray": few,
+    "typed": st.fixed_dictionaries(
+        {
+            "rung": st.sampled_from(["trays", "start", "seeds", "seed_g", "stage:grow", "stage:x"]),
+            "text": st.sampled_from(["12k", "40", "3.5 oz", "-3", "", "many", "9 g"]),
+        }
+    ),
+    "rate": st.fixed_dictionaries(
+        {"mean": st.floats(0, 1), "sd": st.floats(0, 0.2), "reason": st.sampled_from(["", "seen", "seen"])}
+    ),
+}
 WISHES = st.sampled_from(sorted(FIELDS)).flatmap(lambda name: st.tuples(st.just(name), FIELDS[name]))
 
 
@@ -348,8 +364,16 @@ class Season(RuleBasedStateMachine):
     )
     def change_place(self, at: int, active: bool, capacity: float, kind: str) -> None:
         place = self.pick(self.ctx.rows(Place).order_by("id"), at)
-        body = {"name": place.name, "kind": place.kind if at % 2 else kind, "capacity": capacity, "gangway": 0.1, "active": active,
-                "set_point_c": place.set_point_c, "cooled_to_c": place.cooled_to_c, "excess_c": place.excess_c}  # fmt: skip
+        body = {
+            "name": place.name,
+            "kind": place.kind if at % 2 else kind,
+            "capacity": capacity,
+            "gangway": 0.1,
+            "active": active,
+            "set_point_c": place.set_point_c,
+            "cooled_to_c": place.cooled_to_c,
+            "excess_c": place.excess_c,
+        }
         self.post(f"/places/{place.pk}", body, "patch")
 
     @rule(
@@ -476,8 +500,12 @@ class Season(RuleBasedStateMachine):
         assert len(answers) == 2, "an answer is missing: a crash"
         if which == 0 and other % 2 and {status for status, _ in answers} == {200}:
             assert answers[0][1]["id"] == answers[1][1]["id"]
-        served = [row.order_line_id for row in batch.allocations.model.objects.filter(order_line__organisation=self.ctx.organisation,
-                                                                                      batch__tops_up=None, batch__note="")]  # fmt: skip
+        served = [
+            row.order_line_id
+            for row in batch.allocations.model.objects.filter(
+                order_line__organisation=self.ctx.organisation, batch__tops_up=None, batch__note=""
+            )
+        ]
         assert which != 1 or len(served) >= len(set(served))
 
     def _elsewhere(self, path: str, body: dict[str, Any], answers: list[tuple[int, Any]]) -> None:
@@ -540,10 +568,20 @@ class SeedSeason(Season):
         if batch is not None:
             self.post("/seed-blocks", {"batch_id": batch.pk, "field_id": field.pk})
 
-    @rule(change=st.fixed_dictionaries({}, optional={
-        "pattern": st.sampled_from(["FFMM", "FFFFFFMM", "FM", "X"]), "row_spacing_m": st.sampled_from([0.7, 0.8, -1]),
-        "border_rows": st.integers(0, 6), "planter_rows": st.integers(0, 8), "male_sowings": st.integers(0, 3),
-    }), days=st.integers(-9, 30), undo=st.booleans())  # fmt: skip
+    @rule(
+        change=st.fixed_dictionaries(
+            {},
+            optional={
+                "pattern": st.sampled_from(["FFMM", "FFFFFFMM", "FM", "X"]),
+                "row_spacing_m": st.sampled_from([0.7, 0.8, -1]),
+                "border_rows": st.integers(0, 6),
+                "planter_rows": st.integers(0, 8),
+                "male_sowings": st.integers(0, 3),
+            },
+        ),
+        days=st.integers(-9, 30),
+        undo=st.booleans(),
+    )
     def change_layout(self, change: dict[str, Any], days: int, undo: bool) -> None:
         block = self.block()
         if block is None:
@@ -622,7 +660,13 @@ class SeedSeason(Season):
     def harvest(self, net: int, moisture: float, back: int) -> None:
         block = self.block()
         if block is not None:
-            body = {"on": self.day(back), "gross": f"{7000 + net} kg", "tare": "7000 kg", "moisture_percent": moisture, "equipment_clean": True}  # fmt: skip
+            body = {
+                "on": self.day(back),
+                "gross": f"{7000 + net} kg",
+                "tare": "7000 kg",
+                "moisture_percent": moisture,
+                "equipment_clean": True,
+            }
             self.once(f"/seed-blocks/{block.pk}/harvest", body)
 
     def own(self, at: int) -> Lot | None:
@@ -641,8 +685,13 @@ class SeedSeason(Season):
         lot = self.own(at)
         if lot is not None:
             kg = float(lot.balance) / 1000 * share
-            body = {"on": self.day(0), "lots": [{"lot_id": lot.pk, "kg": f"{kg:.2f} kg"}], "clean": f"{kg * clean:.2f} kg",
-                    "screenings": f"{kg * (1 - clean):.2f} kg", "reason": "dust"}  # fmt: skip
+            body = {
+                "on": self.day(0),
+                "lots": [{"lot_id": lot.pk, "kg": f"{kg:.2f} kg"}],
+                "clean": f"{kg * clean:.2f} kg",
+                "screenings": f"{kg * (1 - clean):.2f} kg",
+                "reason": "dust",
+            }
             self.once("/cleaning", body)
 
     @rule(at=few, good=st.integers(60, 100), decision=st.sampled_from(["release", "hold", "reject", "downgrade"]))
@@ -650,8 +699,12 @@ class SeedSeason(Season):
         lot = self.own(at)
         if lot is None:
             return
-        for kind, more in (("germination", {"normal": [good] * 4}), ("purity", {"pure_g": 99.2, "inert_g": 0.6, "other_g": 0.2}),
-                           ("moisture", {"duplicates": [8.9, 9.0]}), ("other_seeds", {"seeds_found": 1, "sample_g": 500})):  # fmt: skip
+        for kind, more in (
+            ("germination", {"normal": [good] * 4}),
+            ("purity", {"pure_g": 99.2, "inert_g": 0.6, "other_g": 0.2}),
+            ("moisture", {"duplicates": [8.9, 9.0]}),
+            ("other_seeds", {"seeds_found": 1, "sample_g": 500}),
+        ):
             self.once(f"/lots/{lot.pk}/results", {"kind": kind, "tested_on": self.day(0), **more})
         self.once(f"/lots/{lot.pk}/verdicts", {"decision": decision, "reason": "as it is"})
 
@@ -660,9 +713,15 @@ class SeedSeason(Season):
 def steps(examples: int, count: int) -> settings:
     # No shrinking: a season that went wrong is told step by step, and making it shorter takes minutes.
     return settings(
-        max_examples=examples, stateful_step_count=count, deadline=None, suppress_health_check=list(HealthCheck),
-        database=None, derandomize=not LONG, report_multiple_bugs=False, phases=[Phase.generate],
-    )  # fmt: skip
+        max_examples=examples,
+        stateful_step_count=count,
+        deadline=None,
+        suppress_health_check=list(HealthCheck),
+        database=None,
+        derandomize=not LONG,
+        report_multiple_bugs=False,
+        phases=[Phase.generate],
+    )
 
 
 class RandomSeasons(TransactionTestCase):

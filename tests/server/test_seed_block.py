@@ -227,9 +227,11 @@ class LayoutAndSowing(SeedCase):
         block = self.sown()
         pk = block.batch_id
         for path, body in (
-            ("moved", {"stage": "grow", "on": "2027-04-15"}), ("graded", {"good": 5, "on": "2027-04-15", "client_uuid": uid()}),
-            ("counts", {"trays": [{"sampled": 9, "found": 8}], "on": "2027-04-15", "client_uuid": uid()}), ("sown", {"on": "2027-04-15"}),
-        ):  # fmt: skip
+            ("moved", {"stage": "grow", "on": "2027-04-15"}),
+            ("graded", {"good": 5, "on": "2027-04-15", "client_uuid": uid()}),
+            ("counts", {"trays": [{"sampled": 9, "found": 8}], "on": "2027-04-15", "client_uuid": uid()}),
+            ("sown", {"on": "2027-04-15"}),
+        ):
             self.assertIn(
                 self.post(f"/batches/{pk}/{path}", body, status=422)["errors"][0]["code"], ("seed_crop", "sown")
             )
@@ -385,8 +387,16 @@ class Flowering(SeedCase):
 
 class Isolation(SeedCase):
     def neighbour(self, **more: object) -> int:
-        body = {"name": "Bank", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027, "seen_on": str(self.ctx.today),
-                "seen_by": "Jory", "corners_m": NEAR, **more}  # fmt: skip
+        body = {
+            "name": "Bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+            "seen_by": "Jory",
+            "corners_m": NEAR,
+            **more,
+        }
         return int(self.post("/neighbours", body)["id"])
 
     def test_a_neighbour_at_420_of_500_metres_and_the_three_remedies(self) -> None:
@@ -408,8 +418,16 @@ class Isolation(SeedCase):
 
     def test_time_excuses_where_the_rule_takes_it_and_a_delay_is_worked_out(self) -> None:
         block = self.laid_out()
-        body = {"crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": "other cultivar", "metres": 500,
-                "time_allowed": True, "time_margin_days": 10, "source": "invented"}  # fmt: skip
+        body = {
+            "crop_id": sunflower().pk,
+            "seed_class": "certified-1",
+            "step": "hybrid",
+            "kind": "other cultivar",
+            "metres": 500,
+            "time_allowed": True,
+            "time_margin_days": 10,
+            "source": "invented",
+        }
         self.post("/isolation-rules", body)
         early = self.neighbour(flowers_from="2027-05-20", flowers_to="2027-06-10")
         seen = self.get(f"/seed-blocks/{block.pk}/isolation")
@@ -492,10 +510,19 @@ class Isolation(SeedCase):
         seen = self.get(f"/seed-blocks/{block.pk}/isolation")
         over = date.fromisoformat(seen["flowers_to"]) + timedelta(days=12)
         for kind, margin in (("other cultivar", 10), ("wild or weedy relative", 30)):
-            self.post("/isolation-rules", {
-                "crop_id": sunflower().pk, "seed_class": "certified-1", "step": "hybrid", "kind": kind, "metres": 500, "time_allowed": True,
-                "time_margin_days": margin, "source": "invented",
-            })  # fmt: skip
+            self.post(
+                "/isolation-rules",
+                {
+                    "crop_id": sunflower().pk,
+                    "seed_class": "certified-1",
+                    "step": "hybrid",
+                    "kind": kind,
+                    "metres": 500,
+                    "time_allowed": True,
+                    "time_margin_days": margin,
+                    "source": "invented",
+                },
+            )
             self.neighbour(name=kind, kind=kind, flowers_from=str(over), flowers_to=str(over + timedelta(days=20)))
         states = {n["name"]: n["state"] for n in self.get(f"/seed-blocks/{block.pk}/isolation")["neighbours"]}
         self.assertEqual(states, {"other cultivar": "other time", "wild or weedy relative": "too close"})
@@ -534,9 +561,14 @@ class Isolation(SeedCase):
             "seen_on": str(self.ctx.today),
             "corners_m": FIELD,
         }
-        for more, code in (({}, "taken"), ({"name": ""}, "missing"), ({"name": "B", "kind": "enemy"}, "not_a_choice"),
-                           ({"name": "B", "seen_on": "2030-01-01"}, "in_the_future"), ({"name": "B", "corners_m": None}, "missing"),
-                           ({"name": "B", "flowers_from": "2027-07-01"}, "before_start")):  # fmt: skip
+        for more, code in (
+            ({}, "taken"),
+            ({"name": ""}, "missing"),
+            ({"name": "B", "kind": "enemy"}, "not_a_choice"),
+            ({"name": "B", "seen_on": "2030-01-01"}, "in_the_future"),
+            ({"name": "B", "corners_m": None}, "missing"),
+            ({"name": "B", "flowers_from": "2027-07-01"}, "before_start"),
+        ):
             self.assertEqual(self.post("/neighbours", {**body, **more}, status=422)["errors"][0]["code"], code, more)
         self.post(f"/neighbours/{pk}/forget", {"reason": ""}, status=422)
         self.post(f"/neighbours/{pk}/forget", {"reason": "ploughed in"})
@@ -615,8 +647,17 @@ class InTheOtherRooms(SeedCase):
 
     def test_every_view_of_the_batch_opens_at_every_step(self) -> None:
         def look(batch: Batch) -> None:
-            for path in (f"/batches/{batch.pk}", f"/batches/{batch.pk}/card", "/batches", "/board?start=2027-03-01&end=2027-10-01", "/season-line",
-                         "/day", "/deliveries", "/orders", "/seed-crops"):  # fmt: skip
+            for path in (
+                f"/batches/{batch.pk}",
+                f"/batches/{batch.pk}/card",
+                "/batches",
+                "/board?start=2027-03-01&end=2027-10-01",
+                "/season-line",
+                "/day",
+                "/deliveries",
+                "/orders",
+                "/seed-crops",
+            ):
                 self.get(path)
             self.assertTrue(self.get(f"/batches/{batch.pk}/card.pdf").content.startswith(b"%PDF"))
 

@@ -184,8 +184,23 @@ class AtTheDoor(SeedCase):
         """Every write route, with the block's, batch's and lots' own ids: none harvests while the male stands."""
         block = self.sown()
         self.on(date(2027, 9, 10))
-        body = {"on": "2027-09-10", "gross": "9000", "tare": "10", "moisture_percent": 9, "equipment_clean": True, "good": 100, "to_percent": 5,
-                "stage": "grade", "decision": "release", "client_uuid": uid(), "version": 1, "lots": [], "clean": "5", "cause": "x", "reason": "x"}  # fmt: skip
+        body = {
+            "on": "2027-09-10",
+            "gross": "9000",
+            "tare": "10",
+            "moisture_percent": 9,
+            "equipment_clean": True,
+            "good": 100,
+            "to_percent": 5,
+            "stage": "grade",
+            "decision": "release",
+            "client_uuid": uid(),
+            "version": 1,
+            "lots": [],
+            "clean": "5",
+            "cause": "x",
+            "reason": "x",
+        }
         for method, path, _ in ROUTES:
             if method == "GET" or "male-out" in path or path in ("/lots", "/session"):
                 continue
@@ -218,8 +233,12 @@ class AtTheDoor(SeedCase):
         refused = self.load(block, on="2027-09-10", refused=True)["loads"][-1]
         self.assertEqual((refused["decision"], refused["lot_id"]), ("refuse", None))
         self.assertEqual(Intake.objects.count(), 2)
-        for more, code in (({"gross": "1 kg"}, "out_of_range"), ({"equipment_clean": False}, "not_clean"), ({"moisture_percent": 91}, "out_of_range"),
-                           ({"gross": "heavy"}, "not_a_number")):  # fmt: skip
+        for more, code in (
+            ({"gross": "1 kg"}, "out_of_range"),
+            ({"equipment_clean": False}, "not_clean"),
+            ({"moisture_percent": 91}, "out_of_range"),
+            ({"gross": "heavy"}, "not_a_number"),
+        ):
             self.assertEqual(self.load(block, on="2027-09-10", status=422, **more)["errors"][0]["code"], code)
 
     def test_a_load_sent_twice_is_one_lot(self) -> None:
@@ -267,8 +286,11 @@ class AtTheDoor(SeedCase):
         told = self.post("/cleaning", {**body, "clean": "1500", "screenings": "100"}, status=422)["errors"][0]
         self.assertEqual((told["field"], told["code"]), ("reason", "missing"))
         self.assertEqual(Lot.objects.get(pk=raw).balance, 1_800_000)
-        for more, code in (({"lots": []}, "missing"), ({"lots": [{"lot_id": raw, "kg": "9000"}]}, "not_enough"),
-                           ({"lots": [{"lot_id": raw, "kg": "5"}, {"lot_id": raw, "kg": "5"}]}, "missing")):  # fmt: skip
+        for more, code in (
+            ({"lots": []}, "missing"),
+            ({"lots": [{"lot_id": raw, "kg": "9000"}]}, "not_enough"),
+            ({"lots": [{"lot_id": raw, "kg": "5"}, {"lot_id": raw, "kg": "5"}]}, "missing"),
+        ):
             self.assertEqual(
                 self.post("/cleaning", {**body, "clean": "1", "screenings": "4", "reason": "x", **more}, status=422)[
                     "errors"
@@ -301,9 +323,12 @@ class AtTheDoor(SeedCase):
             )
             raws.append(self.load(block, on="2027-09-10", gross=gross)["loads"][-1]["lot_id"])
         body = {
-            "on": "2027-09-10", "lots": [{"lot_id": raws[0], "kg": "1800"}, {"lot_id": raws[1], "kg": "600"}], "clean": "2200",
-            "screenings": "190", "client_uuid": uid(),
-        }  # fmt: skip
+            "on": "2027-09-10",
+            "lots": [{"lot_id": raws[0], "kg": "1800"}, {"lot_id": raws[1], "kg": "600"}],
+            "clean": "2200",
+            "screenings": "190",
+            "client_uuid": uid(),
+        }
         same = [self.post("/cleaning", body)["id"] for _ in range(2)]
         self.assertEqual(same[0], same[1])
         stock = in_stock([one.batch_id, other.batch_id])
@@ -326,8 +351,13 @@ class AtTheDoor(SeedCase):
         )
         first = Lot.objects.get(pk=self.load(block, on="2027-09-10")["loads"][-1]["lot_id"])
         second = Lot.objects.get(pk=self.load(block, on="2027-09-10")["loads"][-1]["lot_id"])
-        body = {"on": "2027-09-10", "lots": [{"lot_id": lot.pk, "kg": "1000"} for lot in (first, second)], "clean": "1800", "screenings": "200",
-                "client_uuid": uid()}  # fmt: skip
+        body = {
+            "on": "2027-09-10",
+            "lots": [{"lot_id": lot.pk, "kg": "1000"} for lot in (first, second)],
+            "clean": "1800",
+            "screenings": "200",
+            "client_uuid": uid(),
+        }
         Lot.objects.filter(pk=second.pk).update(line=None)
         self.assertEqual(self.post("/cleaning", body, status=422)["errors"][0]["code"], "other_cultivar")
         Lot.objects.filter(pk=second.pk).update(line=first.line)
@@ -380,8 +410,15 @@ class Releasing(SeedCase):
         self.accept_all(block)
         for kind in ("germination", "purity", "moisture", "other_seeds"):
             self.result(lot, kind)
-        body = {"name": "Bank", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027, "seen_on": str(self.ctx.today),
-                "seen_by": "Jory", "corners_m": NEAR}  # fmt: skip
+        body = {
+            "name": "Bank",
+            "crop_id": sunflower().pk,
+            "kind": "other cultivar",
+            "year": 2027,
+            "seen_on": str(self.ctx.today),
+            "seen_by": "Jory",
+            "corners_m": NEAR,
+        }
         neighbour = self.post("/neighbours", body)["id"]
         told = self.decide(lot, "release", 422, reason="the bees flew the other way")["errors"][0]
         self.assertEqual(told["code"], "inspection_wanting")
@@ -429,14 +466,22 @@ class Releasing(SeedCase):
         for role in Role:
             client = Client()
             client.force_login(member(self.ctx, f"r-{role}", role))
-            answer = client.post(f"/api/lots/{self.lot.pk}/verdicts", {"decision": "release", "reason": "nearly 85", "client_uuid": uid()},
-                                 content_type="application/json")  # fmt: skip
+            answer = client.post(
+                f"/api/lots/{self.lot.pk}/verdicts",
+                {"decision": "release", "reason": "nearly 85", "client_uuid": uid()},
+                content_type="application/json",
+            )
             self.assertIn(answer.status_code, (403, 422))
             if answer.status_code == 422:
                 self.assertEqual(answer.json()["errors"][0]["code"], "statutory_limit")
         # An own standard cannot loosen it either.
-        body = {"crop_id": sunflower().pk, "seed_class": "certified-1", "name": "Ours", "source": "us",
-                "limits": [{"attribute": "germination", "low": 70}, {"attribute": "purity", "low": 98}]}  # fmt: skip
+        body = {
+            "crop_id": sunflower().pk,
+            "seed_class": "certified-1",
+            "name": "Ours",
+            "source": "us",
+            "limits": [{"attribute": "germination", "low": 70}, {"attribute": "purity", "low": 98}],
+        }
         self.assertEqual(self.post("/seed-standards", body, status=422)["errors"][0]["code"], "statutory_limit")
         body["limits"] = [{"attribute": "germination", "low": 90}]
         self.post("/seed-standards", body)
@@ -477,12 +522,16 @@ class Releasing(SeedCase):
 
     def test_results_that_cannot_have_been_read_are_refused(self) -> None:
         for kind, more, code in (
-            ("germination", {"normal": [101, 90, 90, 90]}, "out_of_range"), ("germination", {"normal": [90]}, "length"),
-            ("purity", {"pure_g": -1}, "missing"), ("purity", {"pure_g": 0, "inert_g": 0, "other_g": 0}, "missing"),
-            ("moisture", {"duplicates": [9]}, "length"), ("moisture", {"duplicates": [9, 99]}, "out_of_range"),
-            ("other_seeds", {"sample_g": 0}, "missing"), ("germination", {"tested_on": "2027-01-01"}, "too_early"),
+            ("germination", {"normal": [101, 90, 90, 90]}, "out_of_range"),
+            ("germination", {"normal": [90]}, "length"),
+            ("purity", {"pure_g": -1}, "missing"),
+            ("purity", {"pure_g": 0, "inert_g": 0, "other_g": 0}, "missing"),
+            ("moisture", {"duplicates": [9]}, "length"),
+            ("moisture", {"duplicates": [9, 99]}, "out_of_range"),
+            ("other_seeds", {"sample_g": 0}, "missing"),
+            ("germination", {"tested_on": "2027-01-01"}, "too_early"),
             ("germination", {"tested_on": "2029-01-01"}, "in_the_future"),
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.result(self.lot, kind, status=422, **more)["errors"][0]["code"], code, (kind, more))
         self.assertEqual(TestResult.objects.filter(lot=self.lot).count(), 0)
         told = self.post(
@@ -567,22 +616,48 @@ class Strangers(SeedCase):
         block = self.sown()
         self.on(date(2027, 9, 10))
         lot = self.clean_lot(block)
-        neighbour = self.post("/neighbours", {"name": "B", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027,
-                                              "seen_on": "2027-06-01", "corners_m": [[500, 0], [600, 0], [600, 90]]})["id"]  # fmt: skip
+        neighbour = self.post(
+            "/neighbours",
+            {
+                "name": "B",
+                "crop_id": sunflower().pk,
+                "kind": "other cultivar",
+                "year": 2027,
+                "seen_on": "2027-06-01",
+                "corners_m": [[500, 0], [600, 0], [600, 90]],
+            },
+        )["id"]
         other = make_house("Other", username="bert")
         client = Client()
         assert other.user is not None
         client.force_login(other.user)
         visit = block.inspections.first()
         assert visit
-        for path in (f"/seed-blocks/{block.pk}", f"/seed-blocks/{block.pk}/isolation", f"/inspections/{visit.pk}", f"/lots/{lot.pk}/descent",
-                     f"/seed-blocks/{block.pk}/rows.csv", f"/lots/{lot.pk}/field-wanting"):  # fmt: skip
+        for path in (
+            f"/seed-blocks/{block.pk}",
+            f"/seed-blocks/{block.pk}/isolation",
+            f"/inspections/{visit.pk}",
+            f"/lots/{lot.pk}/descent",
+            f"/seed-blocks/{block.pk}/rows.csv",
+            f"/lots/{lot.pk}/field-wanting",
+        ):
             self.get(path, client=client, status=404)
         for path, body in (
-            ("/seed-blocks", {"batch_id": block.batch_id}), (f"/inspections/{visit.pk}/counts", {"entries": []}),
-            (f"/lots/{lot.pk}/verdicts", {"decision": "hold", "client_uuid": uid()}), (f"/neighbours/{neighbour}/forget", {"reason": "x"}),
-            ("/cleaning", {"on": "2027-07-06", "lots": [{"lot_id": lot.pk, "kg": "5"}], "clean": "4", "screenings": "1", "client_uuid": uid()}),
-        ):  # fmt: skip
+            ("/seed-blocks", {"batch_id": block.batch_id}),
+            (f"/inspections/{visit.pk}/counts", {"entries": []}),
+            (f"/lots/{lot.pk}/verdicts", {"decision": "hold", "client_uuid": uid()}),
+            (f"/neighbours/{neighbour}/forget", {"reason": "x"}),
+            (
+                "/cleaning",
+                {
+                    "on": "2027-07-06",
+                    "lots": [{"lot_id": lot.pk, "kg": "5"}],
+                    "clean": "4",
+                    "screenings": "1",
+                    "client_uuid": uid(),
+                },
+            ),
+        ):
             self.post(path, body, client=client, status=404)
         self.assertEqual(self.get("/seed-crops", client=client), [])
 
@@ -694,8 +769,17 @@ class QueryCounts(SeedCase):
                 add_place(self.ctx, site.pk, PlaceSpec(f"More {n}", "field", None, outline=polygon_of(site, ring)))
                 self.laid_out(field=f"More {n}", order=f"m{n}")
                 corners = [[x + 900, y + 300 * n] for x, y in FIELD]
-                self.post("/neighbours", {"name": f"N{n}", "crop_id": sunflower().pk, "kind": "other cultivar", "year": 2027,
-                                          "seen_on": str(SPRING), "corners_m": corners})  # fmt: skip
+                self.post(
+                    "/neighbours",
+                    {
+                        "name": f"N{n}",
+                        "crop_id": sunflower().pk,
+                        "kind": "other cultivar",
+                        "year": 2027,
+                        "seen_on": str(SPRING),
+                        "corners_m": corners,
+                    },
+                )
             self.on(date(2027, 4, 15))
         self.assertEqual(numbers[0], numbers[1])
         self.assertLess(max(numbers[1]), 45)

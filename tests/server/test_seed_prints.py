@@ -84,9 +84,11 @@ class LotPapers(PrintCase):
     def deliver(self, quantity: int = 1200) -> int:
         line = OrderLine.objects.get()
         body = {
-            "order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid(),
+            "order_id": line.order_id,
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
             "picks": [{"line_id": line.pk, "lot_id": self.lot.pk, "quantity": quantity}],
-        }  # fmt: skip
+        }
         return int(self.post("/deliveries", body)["id"])
 
     def test_the_label_is_the_suppliers_own_and_carries_no_official_number(self) -> None:
@@ -96,8 +98,16 @@ class LotPapers(PrintCase):
         pages = self.pages(f"/lots/{self.lot.pk}/label.pdf")
         text = " ".join(pages[0].extract_text().split())
         self.assertEqual(len(pages), 1)
-        for said in ("Sunflower Testhybrid", "Helianthus annuus", self.lot.code, "certified 1", "93 %", "99.2 %", self.ctx.organisation.name,
-                     "no official certificate"):  # fmt: skip
+        for said in (
+            "Sunflower Testhybrid",
+            "Helianthus annuus",
+            self.lot.code,
+            "certified 1",
+            "93 %",
+            "99.2 %",
+            self.ctx.organisation.name,
+            "no official certificate",
+        ):
             self.assertIn(said, text)
         self.assertNotIn("EC-44", text)
         self.assertTrue(is_valid(self.lot.code))
@@ -110,9 +120,21 @@ class LotPapers(PrintCase):
         self.post(f"/lots/{self.lot.pk}/seals", {"numbers": ["EC-4401"]})
         text = self.text(f"/deliveries/{self.deliver()}/quality-declaration.pdf")
         order = OrderLine.objects.get().order
-        for said in (order.number, order.customer, self.lot.code, "certified 1", "1,200 kg", "93 %", "at least", "by law", "Long field",
-                     "before flowering accepted", "Official label and seal numbers recorded: EC-4401", "no official certificate",
-                     "The law of the country and the authority's own labels stand before this paper"):  # fmt: skip
+        for said in (
+            order.number,
+            order.customer,
+            self.lot.code,
+            "certified 1",
+            "1,200 kg",
+            "93 %",
+            "at least",
+            "by law",
+            "Long field",
+            "before flowering accepted",
+            "Official label and seal numbers recorded: EC-4401",
+            "no official certificate",
+            "The law of the country and the authority's own labels stand before this paper",
+        ):
             self.assertIn(said, text)
         for parent in Lot.objects.exclude(label_number=""):
             self.assertIn(f"{parent.code} {parent.label_number}", text)
@@ -130,10 +152,16 @@ class LotPapers(PrintCase):
         self.assertIn(kept.sha256[:12], before)
 
     def test_a_downgraded_lot_is_declared_by_the_class_that_it_leaves_with(self) -> None:
-        save_seed_standard(self.ctx, {
-            "crop_id": sunflower().pk, "seed_class": "quality-declared", "name": "House, quality-declared", "source": "invented",
-            "limits": [{"attribute": "germination", "low": 70, "high": None, "required": True}],
-        })  # fmt: skip
+        save_seed_standard(
+            self.ctx,
+            {
+                "crop_id": sunflower().pk,
+                "seed_class": "quality-declared",
+                "name": "House, quality-declared",
+                "source": "invented",
+                "limits": [{"attribute": "germination", "low": 70, "high": None, "required": True}],
+            },
+        )
         self.results(normal=[78, 80, 79, 81])
         self.decide(self.lot, "downgrade", seed_class="quality-declared")
         signed = Verdict.objects.get()
@@ -153,9 +181,11 @@ class LotPapers(PrintCase):
         OrderLine.objects.update(seed_class="quality-declared")
         line = OrderLine.objects.get()
         body = {
-            "order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid(),
+            "order_id": line.order_id,
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
             "picks": [{"line_id": line.pk, "lot_id": self.lot.pk, "quantity": 100}],
-        }  # fmt: skip
+        }
         told = self.post("/deliveries", body, status=422)["errors"][0]
         self.assertEqual(told["code"], "other_class")
         early = {**body, "on": "2027-09-13", "client_uuid": uid()}

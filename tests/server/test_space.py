@@ -155,8 +155,15 @@ class Lots(HouseCase):
             )
             grade = batch.stages.get(key="grade").planned.lower
             advance(self.ctx, grade)
-            self.post(f"/batches/{batch.pk}/graded", {"good": 1800, "out": [{"cause": "damaged", "count": 80}], "on": str(grade),
-                                                      "client_uuid": f"00000000-0000-4000-9000-{batch.pk:012d}"})  # fmt: skip
+            self.post(
+                f"/batches/{batch.pk}/graded",
+                {
+                    "good": 1800,
+                    "out": [{"cause": "damaged", "count": 80}],
+                    "on": str(grade),
+                    "client_uuid": f"00000000-0000-4000-9000-{batch.pk:012d}",
+                },
+            )
         advance(self.ctx, date(2027, 7, 6))
         _, new = self.planned(order="99", quantity="2000", due="2027-W40")
         stages = {s.kind: s for s in new.stages.all()}

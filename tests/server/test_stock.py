@@ -71,10 +71,14 @@ class Receiving(HouseCase):
 
     def test_a_label_that_cannot_be_is_refused(self) -> None:
         for more, field in (
-            ({"quantity": ""}, "quantity"), ({"quantity": "much"}, "quantity"), ({"quantity": "3 miles"}, "quantity"),
-            ({"germination_percent": 120}, "value"), ({"tgw": "0"}, "value"), ({"tested_on": "2030-01-01"}, "tested_on"),
+            ({"quantity": ""}, "quantity"),
+            ({"quantity": "much"}, "quantity"),
+            ({"quantity": "3 miles"}, "quantity"),
+            ({"germination_percent": 120}, "value"),
+            ({"tgw": "0"}, "value"),
+            ({"tested_on": "2030-01-01"}, "tested_on"),
             ({"received_on": "2030-01-01"}, "received_on"),
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.receive(status=422, **more)["errors"][0]["field"], field, more)
         self.assertEqual((Lot.objects.count(), Movement.objects.count()), (0, 0))
 

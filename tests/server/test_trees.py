@@ -17,9 +17,15 @@ def stage(key: str, kind: str, after: str = "", **more: Any) -> dict[str, Any]:
         kind, []
     )
     base = {
-        "key": key, "kind": kind, "name": key.replace("-", " ").capitalize(), "after": after, "days": 10, "unit": "plants",
-        "traits": traits, "takes": "seed" if kind == "sow" else "",
-    }  # fmt: skip
+        "key": key,
+        "kind": kind,
+        "name": key.replace("-", " ").capitalize(),
+        "after": after,
+        "days": 10,
+        "unit": "plants",
+        "traits": traits,
+        "takes": "seed" if kind == "sow" else "",
+    }
     return {**base, **more}
 
 
@@ -63,10 +69,23 @@ class TreeCase(HouseCase):
 
 class TwoGrades(TreeCase):
     STAGES = (
-        SOW, EMERGE, GROW, stage("grade", "grade", "grow", days=0, keeps=0.96, keeps_sd=0.01, place_kind="shed", traits=["grades"]),
+        SOW,
+        EMERGE,
+        GROW,
+        stage("grade", "grade", "grow", days=0, keeps=0.96, keeps_sd=0.01, place_kind="shed", traits=["grades"]),
         stage("firsts", "store", "grade", days=3, share=0.7, traits=["yields"], place_kind="store", density="tray_m2"),
-        stage("seconds", "store", "grade", days=3, share=0.25, traits=["yields"], product="small plug", place_kind="store", density="tray_m2"),
-    )  # fmt: skip
+        stage(
+            "seconds",
+            "store",
+            "grade",
+            days=3,
+            share=0.25,
+            traits=["yields"],
+            product="small plug",
+            place_kind="store",
+            density="tray_m2",
+        ),
+    )
 
     def test_two_grades_out_of_one_batch(self) -> None:
         seed_lot(self.ctx, "statice")
@@ -83,16 +102,29 @@ class TwoGrades(TreeCase):
         self.assertAlmostEqual(rungs["firsts"]["value"] / rungs["seconds"]["value"], 0.7 / 0.25, places=2)
         self.live(batch, "sow", "emerge", "grow")
         advance(self.ctx, self.ctx.today + timedelta(days=28))
-        body = {"good": 4100, "out": [{"cause": "thin", "count": 90}], "seconds": [{"stage": "seconds", "count": 1600}],
-                "on": str(self.ctx.today), "client_uuid": uid()}  # fmt: skip
+        body = {
+            "good": 4100,
+            "out": [{"cause": "thin", "count": 90}],
+            "seconds": [{"stage": "seconds", "count": 1600}],
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
+        }
         first = self.post(f"/batches/{batch.pk}/graded", body)["id"]
         self.assertEqual(self.post(f"/batches/{batch.pk}/graded", body)["id"], first)
         given = {lot.form: lot.balance for lot in Lot.objects.filter(from_stages__stage__batch=batch)}
         self.assertEqual(given, {"plug": Decimal(4100), "small plug": Decimal(1600)})
         for line, quantity in ((big, 4000), (small, 1500)):
             lot = Lot.objects.get(from_stages__stage__batch=batch, form=line.form)
-            self.post("/deliveries", {"order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid(), "short": [],
-                                      "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": quantity}]})  # fmt: skip
+            self.post(
+                "/deliveries",
+                {
+                    "order_id": line.order_id,
+                    "on": str(self.ctx.today),
+                    "client_uuid": uid(),
+                    "short": [],
+                    "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": quantity}],
+                },
+            )
             line.refresh_from_db()
             self.assertEqual(line.state, "delivered")
 
@@ -102,15 +134,38 @@ class FedByAnother(TreeCase):
         seed_lot(self.ctx, "zinnia")
         plugs = self.method("zinnia-plugs-of-our-own", "zinnia", [SOW, EMERGE, GROW, GRADE])
         pots = self.method(
-            "zinnia-pots-from-plugs", "zinnia",
-            [stage("pot", "pot", takes="plant", traits=["starts"], unit="pots", days=0, place_kind="shed"),
-             stage("stand", "grow", "pot", unit="pots", days=30, keeps=0.97, keeps_sd=0.01, place_kind="bench", density="unit_m2", unit_m2=0.012),
-             stage("sort", "grade", "stand", unit="pots", days=0, keeps=0.96, place_kind="shed")],
-            form="pot", unit="pots", start_unit="plants", by_seed=False, container=None,
-        )  # fmt: skip
+            "zinnia-pots-from-plugs",
+            "zinnia",
+            [
+                stage("pot", "pot", takes="plant", traits=["starts"], unit="pots", days=0, place_kind="shed"),
+                stage(
+                    "stand",
+                    "grow",
+                    "pot",
+                    unit="pots",
+                    days=30,
+                    keeps=0.97,
+                    keeps_sd=0.01,
+                    place_kind="bench",
+                    density="unit_m2",
+                    unit_m2=0.012,
+                ),
+                stage("sort", "grade", "stand", unit="pots", days=0, keeps=0.96, place_kind="shed"),
+            ],
+            form="pot",
+            unit="pots",
+            start_unit="plants",
+            by_seed=False,
+            container=None,
+        )
         mother = self.batch(plugs, needed=3000, ready_on="2027-09-10")
-        early = {"crop_id": pots.crop_id, "method_id": pots.pk, "needed": 800, "ready_on": "2027-09-20",
-                 "from_batch": {"batch_id": mother.pk, "stage": "grade"}}  # fmt: skip
+        early = {
+            "crop_id": pots.crop_id,
+            "method_id": pots.pk,
+            "needed": 800,
+            "ready_on": "2027-09-20",
+            "from_batch": {"batch_id": mother.pk, "stage": "grade"},
+        }
         self.assertEqual(self.post("/batches", early, status=422)["errors"][0]["code"], "too_early")
         self.assertEqual(
             self.post("/batches", {**early, "needed": 9000, "ready_on": "2027-10-30"}, status=422)["errors"][0]["code"],
@@ -139,13 +194,42 @@ class FedByAnother(TreeCase):
 class Rounds(TreeCase):
     def test_three_rounds_of_picking_each_to_stock(self) -> None:
         mothers = self.method(
-            "lavender-mothers", "lavender",
-            [stage("plant", "plant", takes="plant", traits=["starts"], days=0, place_kind="shed"),
-             stage("stock", "grow", "plant", days=40, keeps=0.98, keeps_sd=0.01, place_kind="bench", density="unit_m2", unit_m2=0.06),
-             stage("pick", "pick", "stock", unit="cuttings", days=7, multiply=30, multiply_sd=4, rounds=3, round_days=14,
-                   round_shares=[0.4, 0.35, 0.25], traits=["yields"], place_kind="bench")],
-            form="unrooted cutting", unit="cuttings", start_unit="plants", by_seed=False, container=None,
-        )  # fmt: skip
+            "lavender-mothers",
+            "lavender",
+            [
+                stage("plant", "plant", takes="plant", traits=["starts"], days=0, place_kind="shed"),
+                stage(
+                    "stock",
+                    "grow",
+                    "plant",
+                    days=40,
+                    keeps=0.98,
+                    keeps_sd=0.01,
+                    place_kind="bench",
+                    density="unit_m2",
+                    unit_m2=0.06,
+                ),
+                stage(
+                    "pick",
+                    "pick",
+                    "stock",
+                    unit="cuttings",
+                    days=7,
+                    multiply=30,
+                    multiply_sd=4,
+                    rounds=3,
+                    round_days=14,
+                    round_shares=[0.4, 0.35, 0.25],
+                    traits=["yields"],
+                    place_kind="bench",
+                ),
+            ],
+            form="unrooted cutting",
+            unit="cuttings",
+            start_unit="plants",
+            by_seed=False,
+            container=None,
+        )
         line = take_order(self.ctx, crop="Lavender", form="unrooted cutting", quantity="3000", due="2027-W45")
         batch = self.batch(mothers, order_line_ids=[line.pk], ready_on="2027-11-08")
         rungs = self.rungs(batch)
@@ -189,10 +273,25 @@ class PrickingOut(TreeCase):
     def test_a_stage_changes_the_container_and_loses_some(self) -> None:
         seed_lot(self.ctx, "amaranth")
         method = self.method(
-            "amaranth-pricked-out", "amaranth",
-            [SOW, EMERGE, stage("prick", "grow", "emerge", days=21, keeps=0.9, keeps_sd=0.02, container="tray-104", place_kind="bench", density="tray_m2"),
-             {**GRADE, "after": "prick"}],
-        )  # fmt: skip
+            "amaranth-pricked-out",
+            "amaranth",
+            [
+                SOW,
+                EMERGE,
+                stage(
+                    "prick",
+                    "grow",
+                    "emerge",
+                    days=21,
+                    keeps=0.9,
+                    keeps_sd=0.02,
+                    container="tray-104",
+                    place_kind="bench",
+                    density="tray_m2",
+                ),
+                {**GRADE, "after": "prick"},
+            ],
+        )
         batch = self.batch(method, needed=2600)
         rungs = self.rungs(batch)
         self.assertEqual(batch.start % 240, 0)

@@ -84,8 +84,16 @@ class Edits(Grown):
         self.move("grow")
         advance(self.ctx, self.ctx.today + timedelta(days=3))
         before, place = self.stood(), Place.objects.get(pk=self.batch.stages.get(key="germinate").place_id)
-        body = {"name": place.name, "kind": place.kind, "capacity": place.capacity, "gangway": place.gangway, "active": False,
-                "set_point_c": place.set_point_c, "cooled_to_c": place.cooled_to_c, "excess_c": place.excess_c}  # fmt: skip
+        body = {
+            "name": place.name,
+            "kind": place.kind,
+            "capacity": place.capacity,
+            "gangway": place.gangway,
+            "active": False,
+            "set_point_c": place.set_point_c,
+            "cooled_to_c": place.cooled_to_c,
+            "excess_c": place.excess_c,
+        }
         self.call("patch", f"/places/{place.pk}", body)
         self.keep({"ready_on": "2027-10-20"})
         self.assertEqual(self.stood(), before)
@@ -320,8 +328,13 @@ class AtOnce(TransactionTestCase):
         )
         lot.movements.create(organisation=self.ctx.organisation, quantity=800, kind="graded", happened_at=self.ctx.now)
         Lot.objects.filter(pk=lot.pk).update(balance=800)
-        body = {"order_id": line.order_id, "on": str(self.ctx.today), "client_uuid": uid(), "short": [],
-                "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": 500}]}  # fmt: skip
+        body = {
+            "order_id": line.order_id,
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
+            "short": [],
+            "picks": [{"line_id": line.pk, "lot_id": lot.pk, "quantity": 500}],
+        }
         answers = self.both(("/deliveries", body), ("/deliveries", body))
         self.assertEqual([status for status, _ in answers], [200, 200], answers)
         self.assertEqual(answers[0][1]["id"], answers[1][1]["id"])

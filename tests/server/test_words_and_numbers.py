@@ -13,22 +13,52 @@ from aldrip_core.refusal import Refused
 
 class Typed(SimpleTestCase):
     def test_counts_in_the_ways_people_write_them(self) -> None:
-        for text, value in (("12000", 12000), ("12,000", 12000), ("12 000", 12000), ("12'000", 12000), ("12k", 12000), ("1.5k", 1500),
-                            (" 7 ", 7), ("2 million", 2_000_000), ("+5", 5), ("1,234,567", 1_234_567)):  # fmt: skip
+        for text, value in (
+            ("12000", 12000),
+            ("12,000", 12000),
+            ("12 000", 12000),
+            ("12'000", 12000),
+            ("12k", 12000),
+            ("1.5k", 1500),
+            (" 7 ", 7),
+            ("2 million", 2_000_000),
+            ("+5", 5),
+            ("1,234,567", 1_234_567),
+        ):
             self.assertEqual(read_count(text, "q"), value, text)
 
     def test_what_is_no_count_says_which_kind_of_wrong(self) -> None:
-        for text, code in (("", "not_a_number"), ("many", "not_a_number"), ("12,00", "unit_in_number"), ("-3", "negative"), ("0", "nothing"), ("1.5", "not_whole"),
-                           ("12 trays", "unit_in_number"), ("10000001", "too_large"), ("1e5", "unit_in_number"), ("1.2.3", "unit_in_number"),
-                           ("--5", "not_a_number"), ("٣", "not_a_number")):  # fmt: skip
+        for text, code in (
+            ("", "not_a_number"),
+            ("many", "not_a_number"),
+            ("12,00", "unit_in_number"),
+            ("-3", "negative"),
+            ("0", "nothing"),
+            ("1.5", "not_whole"),
+            ("12 trays", "unit_in_number"),
+            ("10000001", "too_large"),
+            ("1e5", "unit_in_number"),
+            ("1.2.3", "unit_in_number"),
+            ("--5", "not_a_number"),
+            ("٣", "not_a_number"),
+        ):
             with self.assertRaises(Refused, msg=text) as caught:
                 read_count(text, "q")
             self.assertEqual(caught.exception.errors[0].code, code, text)
             self.assertEqual(caught.exception.errors[0].field, "q")
 
     def test_measures_are_converted_and_odd_units_refused(self) -> None:
-        for text, unit, value in (("7.1", "g", 7.1), ("7.1 g", "g", 7.1), ("1 kg", "g", 1000), ("500 mg", "g", 0.5), ("68 F", "°C", 20.0),
-                                  ("20 °C", "°C", 20.0), ("95 %", "share", 0.95), ("2 m2", "m²", 2.0), ("10 sq ft", "m²", 0.9290304)):  # fmt: skip
+        for text, unit, value in (
+            ("7.1", "g", 7.1),
+            ("7.1 g", "g", 7.1),
+            ("1 kg", "g", 1000),
+            ("500 mg", "g", 0.5),
+            ("68 F", "°C", 20.0),
+            ("20 °C", "°C", 20.0),
+            ("95 %", "share", 0.95),
+            ("2 m2", "m²", 2.0),
+            ("10 sq ft", "m²", 0.9290304),
+        ):
             self.assertAlmostEqual(read_measure(text, unit, "m"), value, places=6, msg=text)
         for text in ("3 furlongs per", "x", "5 lb", "4 __import__"):
             with self.assertRaises(Refused, msg=text):
@@ -75,8 +105,14 @@ class Written(SimpleTestCase):
         self.assertEqual((words.plural(1, "batch", "batches"), words.plural(3, "line")), ("1 batch", "3 lines"))
 
     def test_every_refusal_of_a_calculator_ends_its_sentences(self) -> None:
-        for name, body in (("ladder", "{}"), ("oversow", '{"needed": -1, "chance": 7, "rate": "x"}'), ("media", '{"parts": 5}'),
-                           ("bench-space", '{"batches": [{}], "capacity_m2": -1}'), ("seed-rate", "[]"), ("thermal-time", "null")):  # fmt: skip
+        for name, body in (
+            ("ladder", "{}"),
+            ("oversow", '{"needed": -1, "chance": 7, "rate": "x"}'),
+            ("media", '{"parts": 5}'),
+            ("bench-space", '{"batches": [{}], "capacity_m2": -1}'),
+            ("seed-rate", "[]"),
+            ("thermal-time", "null"),
+        ):
             with self.assertRaises(Refused) as caught:
                 contract.calculate(name, body)
             for error in caught.exception.errors:

@@ -24,7 +24,7 @@ BODIES = st.lists(
 ).map(lambda rows: [
     {"batch_id": n, "start": day(first), "end": day(first + long), "amount": amount}
     for n, (first, long, amount) in enumerate(rows)
-])  # fmt: skip
+])
 
 
 class Board(WebCase):
@@ -42,7 +42,7 @@ class Board(WebCase):
             spans = sorted(
                 (step["bottom"], step["bottom"] + one["body"]["amount"])
                 for one in laid for step in one["steps"] if step["from"] <= here < step["to"]
-            )  # fmt: skip
+            )
             there = [b["amount"] for b in seen if b["start"] <= here < b["end"]]
             self.assertEqual(len(spans), len(there))
             self.assertEqual(max((top for _, top in spans), default=0), sum(there))
@@ -105,11 +105,11 @@ class Rows(WebCase):
         plan = row_plan(
             outline=self.FIELD, row_bearing_deg=bearing, row_spacing_m=0.75, pattern=pattern, border_rows=2, headland_rows=2,
             in_row_cm={"F": 22, "M": 22},
-        )  # fmt: skip
+        )
         rows = [
             {"index": r.index, "line": r.line, "part": r.part, "length_m": r.length_m, "segments": [[list(a), list(b)] for a, b in r.segments]}
             for r in plan.rows
-        ]  # fmt: skip
+        ]
         return {"outline": [list(p) for p in self.FIELD], "rows": rows}
 
     def test_rows_stand_to_scale_with_north_up(self) -> None:
@@ -162,7 +162,7 @@ class Rows(WebCase):
 
 LIMITS = [
     FaultLimit("off_types", "off-types", 0.005), FaultLimit("shedders", "shedders", 0.003), FaultLimit("weeds", "weeds", 0.01),
-]  # fmt: skip
+]
 
 
 class WithoutASignal(WebCase):
@@ -177,11 +177,11 @@ class WithoutASignal(WebCase):
         cls.table = {
             "sample": table.sample, "reject_at": table.reject_at, "beyond": {k: [list(x) for x in v] for k, v in table.beyond.items()},
             "rows": [{"plants": r.plants, "by_found": [list(x) for x in r.by_found]} for r in table.rows],
-        }  # fmt: skip
+        }
         cls.sheet: dict[str, Any] = {
             "plants": 0, "faults": {}, "by_area": {},
             "limits": [{"attribute": one.attribute, "is_plant": one.attribute != "weeds"} for one in LIMITS],
-        }  # fmt: skip
+        }
 
     @settings(max_examples=150, deadline=None)
     @given(
@@ -211,7 +211,7 @@ class WithoutASignal(WebCase):
             st.tuples(st.integers(1, 5), st.integers(0, 300), st.dictionaries(st.sampled_from(["off_types", "weeds"]), st.integers(0, 9))),
             max_size=8,
         )
-    )  # fmt: skip
+    )
     def test_what_waits_is_added_once_and_weeds_are_no_plants(self, entries: list[tuple[int, int, dict[str, int]]]) -> None:
         sheet = {**self.sheet, "plants": 100, "faults": {"off_types": 1}, "by_area": {"1": 100}}
         rows = [{"area": a, "plants": p, "faults": f} for a, p, f in entries]

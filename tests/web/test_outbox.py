@@ -34,7 +34,7 @@ class Outbox(WebCase):
             told = self.story(
                 {"keep": late, "inspection": self.sheet, "at": "2027-07-06T08:00:02.000Z"},
                 {"keep": early, "inspection": self.sheet, "at": "2027-07-06T08:00:01.000Z", "send": [self.sheet], "answer": answer},
-            )[0]  # fmt: skip
+            )[0]
             self.assertEqual(told["sent"], [{"state": "no signal"}], answer)
             self.assertEqual(told["left"], [[[early[0], ""], [late[0], ""]]])
         back = self.story({"send": [self.sheet]})[0]

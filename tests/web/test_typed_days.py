@@ -20,7 +20,7 @@ class TypedDays(WebCase):
     @settings(max_examples=120, deadline=None)
     @given(DAYS, st.sampled_from(["{0:%Y-%m-%d}", "{0.day} {0:%b} {0.year}", "{0.day}.{0.month}.{0.year}", "{0.day}/{0.month}/{0.year}",
                                   "{0:%A} {0.day} {0:%B} {0.year}", "{0:%a} {0.day} {0:%b} {0.year}, week {1}", "{0.day}{0:%b}{0:%y}",
-                                  "{0.day} {0:%b}. {0:%y}", "  {0.day}-{0:%b}-{0.year} "]))  # fmt: skip
+                                  "{0.day} {0:%b}. {0:%y}", "  {0.day}-{0:%b}-{0.year} "]))
     def test_a_day_with_its_year_is_that_day_however_it_is_written(self, one: date, form: str) -> None:
         self.assertEqual(self.read(form.format(one, one.isocalendar().week)), one)
 
@@ -56,7 +56,7 @@ class TypedDays(WebCase):
 
     def test_what_is_no_day_is_not_guessed(self) -> None:
         for text in ("", "  ", "31 Feb 2027", "29.2.2027", "0 Jul", "32 Jul", "6 Foo", "6.13.2027", "week 0", "week 54 2027", "week 53 2027",
-                     "2027-02-30", "2027-7", "12", "soon", "6 Jul 2027 noon", "w27 xyz", "99999999"):  # fmt: skip
+                     "2027-02-30", "2027-7", "12", "soon", "6 Jul 2027 noon", "w27 xyz", "99999999"):
             self.assertIsNone(self.read(text), text)
 
     @settings(max_examples=100, deadline=None)

@@ -72,7 +72,7 @@ class Figures(WebCase):
         for value, unit, said in (
             (0.99999, "share", "over 99.9 %"), (1, "share", "100.0 %"), (0.0512, "share", "5.12 %"), (None, "d", "not reached"),
             (12_345.6, "m²", "12,346 m²"), (3.14159, "kg", "3.142 kg"), ("12 Jul", "", "12 Jul"), (41, "plants", "41 plants"),
-        ):  # fmt: skip
+        ):
             self.assertEqual(self.web("stepValue", value, unit), said)
 
     def test_one_is_one_and_more_are_more(self) -> None:

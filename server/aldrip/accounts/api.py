@@ -64,10 +64,16 @@ def _session(request: HttpRequest) -> dict[str, Any]:
         return base
     ctx = Ctx(member.organisation, user, member.role)
     return {
-        **base, "signed_in": True, "username": user.username, "full_name": user.get_full_name() or user.username,
-        "role": member.role, "may": [action for action in ALLOWED if may(member.role, action)], "today": ctx.today,
-        "organisation": member.organisation, "new_day": member.organisation.reckoned_on != ctx.today,
-    }  # fmt: skip
+        **base,
+        "signed_in": True,
+        "username": user.username,
+        "full_name": user.get_full_name() or user.username,
+        "role": member.role,
+        "may": [action for action in ALLOWED if may(member.role, action)],
+        "today": ctx.today,
+        "organisation": member.organisation,
+        "new_day": member.organisation.reckoned_on != ctx.today,
+    }
 
 
 @open_router.get("/session", response=SessionOut)
@@ -139,9 +145,12 @@ class MemberChange(Schema):
 
 def _member(member: Member) -> dict[str, Any]:
     return {
-        "id": member.pk, "username": member.user.username, "full_name": member.user.get_full_name(), "role": member.role,
+        "id": member.pk,
+        "username": member.user.username,
+        "full_name": member.user.get_full_name(),
+        "role": member.role,
         "active": member.active,
-    }  # fmt: skip
+    }
 
 
 @room.get("/members", "accounts.manage", response=list[MemberOut])
@@ -212,12 +221,18 @@ UNDOABLE = ("batch.keep", "batch.new", "batch.resow")
 
 def audit_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
     return {
-        "id": event.pk, "action": event.action, "sentence": event.sentence,
+        "id": event.pk,
+        "action": event.action,
+        "sentence": event.sentence,
         "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
-        "happened_at": ctx.local(event.happened_at), "recorded_at": ctx.local(event.recorded_at), "subject_kind": event.subject_kind,
-        "subject_id": event.subject, "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
-        "can_take_back": taking_back.may_be(ctx, event), "taken_back": _taken_back(event),
-    }  # fmt: skip
+        "happened_at": ctx.local(event.happened_at),
+        "recorded_at": ctx.local(event.recorded_at),
+        "subject_kind": event.subject_kind,
+        "subject_id": event.subject,
+        "can_undo": event.action in UNDOABLE and event.undone_by_id is None,
+        "can_take_back": taking_back.may_be(ctx, event),
+        "taken_back": _taken_back(event),
+    }
 
 
 def _taken_back(event: AuditEvent) -> str:
@@ -258,9 +273,10 @@ def _act_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
 def rests_on(ctx: Ctx, event_id: Ref) -> Any:
     back = taking_back.rests_on(ctx, event_id)
     return {
-        "events": [_act_row(ctx, one) for one in back.events], "rests": [_act_row(ctx, one) for one in back.rests],
+        "events": [_act_row(ctx, one) for one in back.events],
+        "rests": [_act_row(ctx, one) for one in back.rests],
         "papers": list(back.papers),
-    }  # fmt: skip
+    }
 
 
 class TakeBackIn(Schema):

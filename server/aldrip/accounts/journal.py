@@ -68,9 +68,12 @@ end $$;
 def kept_models() -> list[type[models.Model]]:
     """Every table of which changes are kept."""
     return [
-        model for app in apps.get_app_configs() if app.name.startswith("aldrip.") and app.label not in NOT_KEPT_ROOMS
-        for model in app.get_models() if model not in NOT_KEPT
-    ]  # fmt: skip
+        model
+        for app in apps.get_app_configs()
+        if app.name.startswith("aldrip.") and app.label not in NOT_KEPT_ROOMS
+        for model in app.get_models()
+        if model not in NOT_KEPT
+    ]
 
 
 def install(**_: object) -> None:

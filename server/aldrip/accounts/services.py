@@ -51,10 +51,16 @@ def check_days(days: Sequence[int], field: str) -> list[int]:
 
 @act
 def change_organisation(
-    ctx: Ctx, *, name: str | None = None, working_days: Sequence[int] | None = None, sowing_days: Sequence[int] | None = None,
-    chance_wanted: float | None = None, safety_days: int | None = None, timezone: str | None = None,
+    ctx: Ctx,
+    *,
+    name: str | None = None,
+    working_days: Sequence[int] | None = None,
+    sowing_days: Sequence[int] | None = None,
+    chance_wanted: float | None = None,
+    safety_days: int | None = None,
+    timezone: str | None = None,
     part_trays: bool | None = None,
-) -> Organisation:  # fmt: skip
+) -> Organisation:
     """Change the house rules of a nursery."""
     organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)
     if name is not None:

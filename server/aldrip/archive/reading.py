@@ -121,8 +121,13 @@ class _Reader:
             while User.objects.filter(username=username).exists():
                 number += 1
                 username = f"{name}-{number}"
-            user = User(username=username, first_name=said.get("first_name", ""), last_name=said.get("last_name", ""),
-                        email=said.get("email", ""), is_active=bool(said.get("is_active", True)))  # fmt: skip
+            user = User(
+                username=username,
+                first_name=said.get("first_name", ""),
+                last_name=said.get("last_name", ""),
+                email=said.get("email", ""),
+                is_active=bool(said.get("is_active", True)),
+            )
             user.set_unusable_password()
             user.save()
             self.known[User, name] = user.pk

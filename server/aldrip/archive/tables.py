@@ -55,15 +55,21 @@ def way_to_organisation(model: type[models.Model]) -> str | None:
 def tables() -> tuple[type[models.Model], ...]:
     """Every table with rows of an organisation, each after those that it refers to."""
     wanted = [
-        model for app in apps.get_app_configs() if app.name.startswith("aldrip.") for model in app.get_models()
+        model
+        for app in apps.get_app_configs()
+        if app.name.startswith("aldrip.")
+        for model in app.get_models()
         if way_to_organisation(model) is not None and app.label not in PASSING
-    ]  # fmt: skip
+    ]
     found: list[type[models.Model]] = []
     while wanted:
         ready = [
-            model for model in wanted
-            if not any(field.related_model in wanted and field.related_model is not model for field in references(model))
-        ]  # fmt: skip
+            model
+            for model in wanted
+            if not any(
+                field.related_model in wanted and field.related_model is not model for field in references(model)
+            )
+        ]
         if not ready:
             raise RuntimeError(f"These tables refer to each other in a circle: {', '.join(map(label, wanted))}")
         found += ready
@@ -74,9 +80,12 @@ def tables() -> tuple[type[models.Model], ...]:
 def columns(model: type[models.Model]) -> list[Any]:
     """What an archive keeps of a row: all but its number, the organisation, and the notes by which an act is taken back."""
     return [
-        f for f in model._meta.concrete_fields
-        if not f.primary_key and f.related_model is not Organisation and (label(model), f.name) != ("accounts.auditevent", "act")
-    ]  # fmt: skip
+        f
+        for f in model._meta.concrete_fields
+        if not f.primary_key
+        and f.related_model is not Organisation
+        and (label(model), f.name) != ("accounts.auditevent", "act")
+    ]
 
 
 def name_of(row: models.Model) -> str:

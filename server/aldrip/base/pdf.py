@@ -21,8 +21,9 @@ def _font_faces() -> str:
     folder = Path(settings.ROOT) / "web" / "node_modules" / "@fontsource-variable"
     return "\n".join(
         f"@font-face {{ font-family: '{name}'; font-weight: 200 900; src: url('{(folder / path).as_uri()}'); }}"
-        for name, path in FONTS.items() if (folder / path).exists()
-    )  # fmt: skip
+        for name, path in FONTS.items()
+        if (folder / path).exists()
+    )
 
 
 @lru_cache(maxsize=1)

@@ -30,9 +30,18 @@ class Numbered:
         spent = time.perf_counter() - began
         if answer.status_code >= 500 or spent > SLOW_S:
             log.warning(
-                "%s %s %s", request.method, request.path, answer.status_code,
-                extra={"number": number, "method": request.method, "path": request.path, "status": answer.status_code, "ms": round(spent * 1000)},
-            )  # fmt: skip
+                "%s %s %s",
+                request.method,
+                request.path,
+                answer.status_code,
+                extra={
+                    "number": number,
+                    "method": request.method,
+                    "path": request.path,
+                    "status": answer.status_code,
+                    "ms": round(spent * 1000),
+                },
+            )
         return answer
 
 
@@ -43,9 +52,11 @@ class Lines(logging.Formatter):
 
     def format(self, record: logging.LogRecord) -> str:
         line: dict[str, Any] = {
-            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"), "level": record.levelname.lower(),
-            "from": record.name, "what": record.getMessage(),
-        }  # fmt: skip
+            "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
+            "level": record.levelname.lower(),
+            "from": record.name,
+            "what": record.getMessage(),
+        }
         line |= {name: getattr(record, name) for name in self.OF_A_REQUEST if hasattr(record, name)}
         if record.exc_info:
             line["trace"] = self.formatException(record.exc_info)

@@ -56,8 +56,13 @@ def steps(working: Working) -> list[dict[str, Any]]:
 
 def _step(step: Step) -> dict[str, Any]:
     return {
-        "label": step.label, "formula": step.formula, "value": step.value, "unit": step.unit, "source": step.source,
+        "label": step.label,
+        "formula": step.formula,
+        "value": step.value,
+        "unit": step.unit,
+        "source": step.source,
         "inputs": [
-            {"name": g.name, "value": g.value, "unit": g.unit, "origin": g.origin.value, "source": g.source} for g in step.inputs
+            {"name": g.name, "value": g.value, "unit": g.unit, "origin": g.origin.value, "source": g.source}
+            for g in step.inputs
         ],
-    }  # fmt: skip
+    }

@@ -95,19 +95,35 @@ def _proposal(proposal: editing.Proposal) -> dict[str, Any]:
         return value.isoformat() if isinstance(value, date) else value
 
     return {
-        "sentence": proposal.sentence, "problems": list(proposal.problems), "version": proposal.version, "event": proposal.event,
+        "sentence": proposal.sentence,
+        "problems": list(proposal.problems),
+        "version": proposal.version,
+        "event": proposal.event,
         "figures": [
-            {"name": f.name, "before": plain(f.before), "after": plain(f.after), "unit": f.unit, "note": f.note, "kind": f.kind,
-             "worse": f.worse}
+            {
+                "name": f.name,
+                "before": plain(f.before),
+                "after": plain(f.after),
+                "unit": f.unit,
+                "note": f.note,
+                "kind": f.kind,
+                "worse": f.worse,
+            }
             for f in proposal.figures
         ],
         "orders": [vars_of(effect) for effect in proposal.orders],
         "stages": [
-            {"stage": s.spec.key, "name": s.spec.name, "start": s.dates.start, "end": s.dates.end, "place_id": s.place,
-             "amount": s.amount}
+            {
+                "stage": s.spec.key,
+                "name": s.spec.name,
+                "start": s.dates.start,
+                "end": s.dates.end,
+                "place_id": s.place,
+                "amount": s.amount,
+            }
             for s in proposal.plan.stages
         ],
-    }  # fmt: skip
+    }
 
 
 def vars_of(effect: editing.OrderEffect) -> dict[str, Any]:
@@ -147,13 +163,23 @@ def preview_all(ctx: Ctx, body: ProposeIn) -> Any:
         return value.isoformat() if isinstance(value, date) else value
 
     return {
-        "sentence": found.sentence, "problems": list(found.problems), "versions": dict(found.versions),
+        "sentence": found.sentence,
+        "problems": list(found.problems),
+        "versions": dict(found.versions),
         "figures": [
-            {"name": f.name, "before": plain(f.before), "after": plain(f.after), "unit": f.unit, "note": f.note, "kind": f.kind, "worse": f.worse}
+            {
+                "name": f.name,
+                "before": plain(f.before),
+                "after": plain(f.after),
+                "unit": f.unit,
+                "note": f.note,
+                "kind": f.kind,
+                "worse": f.worse,
+            }
             for f in found.figures
         ],
         "orders": [vars_of(effect) for effect in found.orders],
-    }  # fmt: skip
+    }
 
 
 @room.post("/proposals/keep", "proposals", response=KeptProposalOut)
@@ -174,12 +200,16 @@ def standing_for(ctx: Ctx, line_id: Ref) -> Any:
     """What stands, or is planned, that is promised to nobody and could serve a line."""
     return [
         {
-            "batch_id": one.batch.pk if one.batch else None, "lot_id": one.lot.pk if one.lot else None, "code": one.code,
-            "quantity": float(from_base(one.free, one.unit)), "unit": one.unit.words, "ready_on": one.ready,
+            "batch_id": one.batch.pk if one.batch else None,
+            "lot_id": one.lot.pk if one.lot else None,
+            "code": one.code,
+            "quantity": float(from_base(one.free, one.unit)),
+            "unit": one.unit.words,
+            "ready_on": one.ready,
             "state": one.batch.get_state_display() if one.batch else "in stock",
         }
         for one in proposals.standing_for(ctx, line_id)
-    ]  # fmt: skip
+    ]
 
 
 @room.post("/audit/{ref:audit_id}/undo", "batches.plan", response=AuditOut)
@@ -217,8 +247,15 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
         raise refuse("due", error.code, str(error)) from None
     if due.end <= ctx.today:
         raise refuse("due", "past", f"{body.due} is over. Ask for a day to come.")
-    answer = starting.can_we_take_it(ctx, crop_id=body.crop_id, form=body.form, quantity=quantity, due_from=due.start,
-                                     due_last=due.last, line_id=body.line_id)  # fmt: skip
+    answer = starting.can_we_take_it(
+        ctx,
+        crop_id=body.crop_id,
+        form=body.form,
+        quantity=quantity,
+        due_from=due.start,
+        due_last=due.last,
+        line_id=body.line_id,
+    )
     plan = answer.plan
     sow = plan.sow_on
     amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
@@ -231,14 +268,22 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     elif answer.can and answer.has_limit("seed"):
         sentence = f"Yes, if the seed is there: sow {amount} on {day}."
     return {
-        "can": answer.can, "sentence": sentence, "sow_on": sow, "ready_on": plan.ready_on, "earliest": answer.earliest,
-        "trays": plan.quantities.trays, "start": plan.quantities.start, "seed_g": plan.quantities.seed_g,
-        "chance": plan.quantities.chance, "limits": [{"kind": x.kind, "sentence": x.sentence} for x in answer.limits],
+        "can": answer.can,
+        "sentence": sentence,
+        "sow_on": sow,
+        "ready_on": plan.ready_on,
+        "earliest": answer.earliest,
+        "trays": plan.quantities.trays,
+        "start": plan.quantities.start,
+        "seed_g": plan.quantities.seed_g,
+        "chance": plan.quantities.chance,
+        "limits": [{"kind": x.kind, "sentence": x.sentence} for x in answer.limits],
         "remedies": [
-            {"kind": r.kind, "sentence": r.sentence, "ready_on": r.ready_on, "quantity": r.quantity} for r in answer.remedies
+            {"kind": r.kind, "sentence": r.sentence, "ready_on": r.ready_on, "quantity": r.quantity}
+            for r in answer.remedies
         ],
         "working": steps(plan.quantities.working),
-    }  # fmt: skip
+    }
 
 
 @room.post("/batches", "batches.plan", response=Done)
@@ -295,8 +340,16 @@ def moved(ctx: Ctx, batch_id: Ref, body: MovedIn) -> Any:
 def count(ctx: Ctx, batch_id: Ref, body: CountIn) -> Any:
     """Count emergence on sampled trays; a repeat with the same uuid changes nothing."""
     trays = [TrayCount(tray.sampled, tray.found) for tray in body.trays]
-    found = doing.count_emergence(ctx, batch_id, trays=trays, on=body.on, client_uuid=body.client_uuid, stage=body.stage,
-                                  replaces=body.replaces, reason=body.reason)  # fmt: skip
+    found = doing.count_emergence(
+        ctx,
+        batch_id,
+        trays=trays,
+        on=body.on,
+        client_uuid=body.client_uuid,
+        stage=body.stage,
+        replaces=body.replaces,
+        reason=body.reason,
+    )
     return {"id": found.pk, "message": f"Counted {found.found} of {found.sampled}."}
 
 
@@ -312,8 +365,16 @@ def graded(ctx: Ctx, batch_id: Ref, body: GradedIn) -> Any:
     out = [{"cause": one.cause, "count": read_found(one.count, f"out.{at}.count")} for at, one in enumerate(body.out)]
     seconds = [(one.stage, read_found(one.count, f"seconds.{at}.count")) for at, one in enumerate(body.seconds)]
     lot = doing.graded(
-        ctx, batch_id, good=good, out=out, on=body.on, client_uuid=body.client_uuid, version=body.version, seconds=seconds, rest=body.rest
-    )  # fmt: skip
+        ctx,
+        batch_id,
+        good=good,
+        out=out,
+        on=body.on,
+        client_uuid=body.client_uuid,
+        version=body.version,
+        seconds=seconds,
+        rest=body.rest,
+    )
     rest = " The rest stands on." if body.rest else ""
     return {"id": lot.pk, "message": f"{good:,} good ones are lot {lot.code}.{rest}"}
 
@@ -389,10 +450,12 @@ def to_buy(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> Any:
     return [
         {
             **{name: getattr(one, name) for name in WantedOut.model_fields if name != "uses"},
-            "uses": [{"batch_id": u.batch.pk, "batch": u.batch.code, "quantity": u.quantity, "on": u.on} for u in one.uses],
+            "uses": [
+                {"batch_id": u.batch.pk, "batch": u.batch.code, "quantity": u.quantity, "on": u.on} for u in one.uses
+            ],
         }
         for one in buying.to_buy(ctx, _lead(lead_days))
-    ]  # fmt: skip
+    ]
 
 
 @room.get("/buying/export", "see")
@@ -430,10 +493,17 @@ class GiveIn(Schema):
 def waiting_for_lot(ctx: Ctx, lot_id: Ref) -> Any:
     """Planned batches without seed that this lot could be sown in."""
     return [
-        {"batch_id": one.batch.pk, "batch": one.batch.code, "version": one.batch.version, "quantity": one.quantity, "unit": one.unit,
-         "on": one.on, "holds": one.holds}
+        {
+            "batch_id": one.batch.pk,
+            "batch": one.batch.code,
+            "version": one.batch.version,
+            "quantity": one.quantity,
+            "unit": one.unit,
+            "on": one.on,
+            "holds": one.holds,
+        }
         for one in buying.waiting_for(ctx, lot_id)
-    ]  # fmt: skip
+    ]
 
 
 @room.post("/lots/{ref:lot_id}/give", "batches.plan", response=Done)
@@ -473,16 +543,24 @@ def schools(ctx: Ctx, crop: str = "", quantity: str = "") -> Any:
     """The ways in which a crop may be raised, side by side for one quantity."""
     return [
         {
-            "slug": one.method.slug, "name": one.method.name, "form": one.method.form, "usual": one.method.default,
-            "own": one.method.organisation_id is not None, "note": one.method.note, "unit": one.method.unit,
-            "start_unit": one.method.start_unit, "problems": list(one.problems),
-            "needed": one.plan.quantities.needed if one.plan else None, "start": one.plan.quantities.start if one.plan else None,
-            "seed_g": one.plan.quantities.seed_g if one.plan else None, "trays": one.plan.quantities.trays if one.plan else None,
+            "slug": one.method.slug,
+            "name": one.method.name,
+            "form": one.method.form,
+            "usual": one.method.default,
+            "own": one.method.organisation_id is not None,
+            "note": one.method.note,
+            "unit": one.method.unit,
+            "start_unit": one.method.start_unit,
+            "problems": list(one.problems),
+            "needed": one.plan.quantities.needed if one.plan else None,
+            "start": one.plan.quantities.start if one.plan else None,
+            "seed_g": one.plan.quantities.seed_g if one.plan else None,
+            "trays": one.plan.quantities.trays if one.plan else None,
             "days": (one.plan.ready_on - one.plan.sow_on).days if one.plan else None,
             "give_days": trying.give_of(one.plan) if one.plan else 0.0,
         }
         for one in trying.schools(ctx, crop[:80], quantity[:40])
-    ]  # fmt: skip
+    ]
 
 
 class TriedRungOut(Schema):

@@ -9,9 +9,16 @@ from aldrip.batches.models import Batch, Occupancy
 
 #: What is shown of a body, and where it stands: rows without the frozen methods of their batches.
 OF_A_BODY = {
-    "batch_id": "stage__batch_id", "code": "stage__batch__code", "crop": "stage__batch__crop__name", "stage": "stage__key", "name": "stage__name",
-    "amount": "amount", "state": "stage__batch__state", "version": "stage__batch__version", "decide_by": "stage__batch__decide_by",
-}  # fmt: skip
+    "batch_id": "stage__batch_id",
+    "code": "stage__batch__code",
+    "crop": "stage__batch__crop__name",
+    "stage": "stage__key",
+    "name": "stage__name",
+    "amount": "amount",
+    "state": "stage__batch__state",
+    "version": "stage__batch__version",
+    "decide_by": "stage__batch__decide_by",
+}
 
 
 def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
@@ -34,13 +41,23 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
             continue
         load = lane.load[first:last]
         today = ground.index(ground.today)
-        lanes.append({
-            "place_id": lane.place.key, "name": lane.place.name, "kind": lane.place.kind, "unit": lane.place.unit.words,
-            "usable": lane.usable, "set_point_c": ground.places[lane.place.key].set_point_c,
-            "now": float(lane.load[today]), "peak": float(load.max()) if len(load) else 0.0,
-            "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,
-            "load": [round(float(value), 3) for value in load],
-            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in ground.over(lane.place.key, start, end)],
-            "bodies": bodies.get(lane.place.key, []),
-        })  # fmt: skip
+        lanes.append(
+            {
+                "place_id": lane.place.key,
+                "name": lane.place.name,
+                "kind": lane.place.kind,
+                "unit": lane.place.unit.words,
+                "usable": lane.usable,
+                "set_point_c": ground.places[lane.place.key].set_point_c,
+                "now": float(lane.load[today]),
+                "peak": float(load.max()) if len(load) else 0.0,
+                "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,
+                "load": [round(float(value), 3) for value in load],
+                "over": [
+                    {"start": r.start, "end": r.end, "amount": r.amount}
+                    for r in ground.over(lane.place.key, start, end)
+                ],
+                "bodies": bodies.get(lane.place.key, []),
+            }
+        )
     return {"start": start, "end": end, "lanes": lanes}

@@ -177,8 +177,19 @@ def exported(rows: Sequence[Wanted]) -> str:
     for one in rows:
         codes = " ".join(use.batch.code for use in one.uses)
         first = min(use.on for use in one.uses)
-        writer.writerow([one.order_by, neutral(one.crop), neutral(one.cultivar), one.what, round(one.quantity, 1),
-                         one.unit, one.lot, first, codes])  # fmt: skip
+        writer.writerow(
+            [
+                one.order_by,
+                neutral(one.crop),
+                neutral(one.cultivar),
+                one.what,
+                round(one.quantity, 1),
+                one.unit,
+                one.lot,
+                first,
+                codes,
+            ]
+        )
     return out.getvalue()
 
 

@@ -133,5 +133,11 @@ def _saved(line: OrderLine) -> None:
 
 
 TO_A_LINE: dict[str, Callable[[Ctx, OrderLine, Command, Touched], str]] = {
-    "change": _change, "split": _split, "join": _join, "cancel": _cancel, "give": _give, "take_off": _take_off, "raise": _raise,
-}  # fmt: skip
+    "change": _change,
+    "split": _split,
+    "join": _join,
+    "cancel": _cancel,
+    "give": _give,
+    "take_off": _take_off,
+    "raise": _raise,
+}

@@ -143,9 +143,18 @@ class Taken:
 
 @act
 def sown(
-    ctx: Ctx, batch_id: Ref, *, on: date, trays: int | None = None, start: int | None = None, grams: float | None = None,
-    lot_id: int | None = None, lots: Sequence[Taken] = (), version: int | None = None, note: str = "",
-) -> Batch:  # fmt: skip
+    ctx: Ctx,
+    batch_id: Ref,
+    *,
+    on: date,
+    trays: int | None = None,
+    start: int | None = None,
+    grams: float | None = None,
+    lot_id: int | None = None,
+    lots: Sequence[Taken] = (),
+    version: int | None = None,
+    note: str = "",
+) -> Batch:
     """A batch was sown, stuck or planted: the stock moves, the stages run, the forecast follows."""
     saved = load_batch(ctx, batch_id, lock=True)
     batch = saved.batch
@@ -299,10 +308,11 @@ def _planned_lots(
                 left -= part
         if left > 0 and one.upstream is not None:
             raise refuse(
-                "lot_id", "not_given",
+                "lot_id",
+                "not_given",
                 f"Batch {one.upstream.batch.code} has given {one.quantity - left:,.0f} of the {one.quantity:,.0f} wanted, "
                 f"{left:,.0f} are missing. Grade it first, or start with less.",
-            )  # fmt: skip
+            )
     return found
 
 
@@ -399,9 +409,16 @@ def _first_answer(ctx: Ctx, client_uuid: uuid.UUID) -> Count | None:
 
 @act
 def count_emergence(
-    ctx: Ctx, batch_id: Ref, *, trays: Sequence[TrayCount], on: date, client_uuid: uuid.UUID, stage: str | None = None,
-    replaces: Ref | None = None, reason: str = "",
-) -> Count:  # fmt: skip
+    ctx: Ctx,
+    batch_id: Ref,
+    *,
+    trays: Sequence[TrayCount],
+    on: date,
+    client_uuid: uuid.UUID,
+    stage: str | None = None,
+    replaces: Ref | None = None,
+    reason: str = "",
+) -> Count:
     """Count sampled trays: the share found becomes the batch's own, and the forecast moves."""
     saved = load_batch(ctx, batch_id, lock=True)
     batch = saved.batch
@@ -425,17 +442,31 @@ def count_emergence(
     if old is not None and ctx.rows(Count).filter(replaces=old).exists():
         raise refuse("replaces", "replaced", "That count was replaced already. Look at the newest one.")
     count, _ = record_count(
-        ctx, subject_kind="batch", subject=batch.uuid, stage=counted.key, kind="emergence", sampled=sampled, found=found,
-        parts=[{"sampled": t.sampled, "found": t.found} for t in trays], cause="", on=on, client_uuid=client_uuid,
-        reason=reason, replaces=old,
-    )  # fmt: skip
+        ctx,
+        subject_kind="batch",
+        subject=batch.uuid,
+        stage=counted.key,
+        kind="emergence",
+        sampled=sampled,
+        found=found,
+        parts=[{"sampled": t.sampled, "found": t.found} for t in trays],
+        cause="",
+        on=on,
+        client_uuid=client_uuid,
+        reason=reason,
+        replaces=old,
+    )
     _take_newest_count(ctx, saved, counted)
     batch.version += 1
     batch.save(update_fields=["counted", "version"])
     _follow_on(ctx, saved, ())  # pots, places, work and materials are for what came up
     finish(ctx, subject=batch.uuid, stages=[counted.key], at=("end", "start"), kinds=["count"])
-    ctx.record("batch.count", f"Counted {batch.code}: {found:,} of {sampled:,} cells, {share(found / sampled)}.", batch,
-               after={"sampled": sampled, "found": found})  # fmt: skip
+    ctx.record(
+        "batch.count",
+        f"Counted {batch.code}: {found:,} of {sampled:,} cells, {share(found / sampled)}.",
+        batch,
+        after={"sampled": sampled, "found": found},
+    )
     refresh(ctx, batches=[batch.pk])
     refresh_decision(ctx, [batch.pk])
     return count
@@ -491,9 +522,18 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
     most = f"{lost:,} lost of {left:,}, more than half of the batch. Is it so?" if lost * 2 > left else None
     ctx.doubt("lost", "lost", most)
     count, _ = record_count(
-        ctx, subject_kind="batch", subject=batch.uuid, stage=saved.now.key, kind="loss", sampled=left, found=lost, parts=[],
-        cause=cause.strip()[:80], on=on, client_uuid=client_uuid,
-    )  # fmt: skip
+        ctx,
+        subject_kind="batch",
+        subject=batch.uuid,
+        stage=saved.now.key,
+        kind="loss",
+        sampled=left,
+        found=lost,
+        parts=[],
+        cause=cause.strip()[:80],
+        on=on,
+        client_uuid=client_uuid,
+    )
     batch.version += 1
     batch.save(update_fields=["version"])
     if batch.state == Batch.State.SOWN and not is_seed_crop(batch):
@@ -506,9 +546,17 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
 
 @act
 def graded(
-    ctx: Ctx, batch_id: Ref, *, good: int, out: Sequence[Mapping[str, Any]], on: date, client_uuid: uuid.UUID,
-    version: int | None = None, seconds: Sequence[tuple[str, int]] = (), rest: bool = False,
-) -> Lot:  # fmt: skip
+    ctx: Ctx,
+    batch_id: Ref,
+    *,
+    good: int,
+    out: Sequence[Mapping[str, Any]],
+    on: date,
+    client_uuid: uuid.UUID,
+    version: int | None = None,
+    seconds: Sequence[tuple[str, int]] = (),
+    rest: bool = False,
+) -> Lot:
     """Grade a batch against its standard: the good ones become a lot, other grades lots of theirs, what fails is counted by cause.
 
     rest: this was a part of it; the others stand on and are graded later.
@@ -548,8 +596,19 @@ def graded(
     graded_in_all = good + others + rejected
     for entry in out:
         if int(entry["count"]):
-            record_count(ctx, subject_kind="batch", subject=batch.uuid, stage=row.key, kind="graded out", sampled=graded_in_all,
-                         found=int(entry["count"]), parts=[], cause=str(entry["cause"])[:80], on=on, client_uuid=uuid.uuid4())  # fmt: skip
+            record_count(
+                ctx,
+                subject_kind="batch",
+                subject=batch.uuid,
+                stage=row.key,
+                kind="graded out",
+                sampled=graded_in_all,
+                found=int(entry["count"]),
+                parts=[],
+                cause=str(entry["cause"])[:80],
+                on=on,
+                client_uuid=uuid.uuid4(),
+            )
     if rest:
         batch.version += 1
         batch.save(update_fields=["version"])
@@ -615,10 +674,15 @@ def _to_stock(
         (leaf for leaf in saved.method.leaves if any(s.key == row.key for s in saved.method.path(leaf.key))), None
     )
     lot = Lot.objects.create(
-        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=batch.crop, line=batch.line,
-        form=saved.method.product_of(leaf) if leaf else saved.method.form, unit=row.unit, received_on=on,
+        organisation=ctx.organisation,
+        code=ctx.next_code("lot")[0],
+        crop=batch.crop,
+        line=batch.line,
+        form=saved.method.product_of(leaf) if leaf else saved.method.form,
+        unit=row.unit,
+        received_on=on,
         note=f"from batch {batch.code}",
-    )  # fmt: skip
+    )
     Yield.objects.create(stage=row, lot=lot, quantity=quantity.base)
     move(ctx, lot, quantity.base, kind, on=on, subject=batch, subject_code=batch.code, client_uuid=client_uuid)
     return lot

@@ -288,9 +288,14 @@ def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
     figures = (*_main_figures(saved, plan, ground), *_space_figures(plan, ground))
     effects = tuple(effect for group in found if batch.pk in group.ids for effect in _effects(saved, plan, group))
     return Proposal(
-        _sentence(saved, plan, change, ground), figures, effects, tuple(words(p) for p in plan.problems), batch.version, plan,
+        _sentence(saved, plan, change, ground),
+        figures,
+        effects,
+        tuple(words(p) for p in plan.problems),
+        batch.version,
+        plan,
         _new_snapshot(ctx, saved, change),
-    )  # fmt: skip
+    )
 
 
 def _new_snapshot(ctx: Ctx, saved: Saved, change: Change) -> dict[str, Any] | None:
@@ -360,17 +365,25 @@ def _effects(saved: Saved, plan: Plan, group: Group) -> tuple[OrderEffect, ...]:
         counted: Mapping[str, Seen] = state.counted
         new = stocks_of(replace(state, rates=rates, start=plan.quantities.start, counted=counted), group.form)
     stocks = [
-        stock for one in group.batches
-        for stock in in_stock_then(group.lines, one.saved, *((plan.ready_on, new) if one is own else (one.ready, one.stocks)))
-    ]  # fmt: skip
+        stock
+        for one in group.batches
+        for stock in in_stock_then(
+            group.lines, one.saved, *((plan.ready_on, new) if one is own else (one.ready, one.stocks))
+        )
+    ]
     after = forecast(needed=group.needed, stocks=stocks).chance
     return tuple(
         OrderEffect(
-            line.pk, line.order.number, line.order.customer, float(from_base(line.quantity, unit(line.unit))),
-            line.due.upper - timedelta(days=1), group.result.chance, 0.0 if plan.ready_on >= line.due.upper else after,
+            line.pk,
+            line.order.number,
+            line.order.customer,
+            float(from_base(line.quantity, unit(line.unit))),
+            line.due.upper - timedelta(days=1),
+            group.result.chance,
+            0.0 if plan.ready_on >= line.due.upper else after,
         )
         for line in group.lines
-    )  # fmt: skip
+    )
 
 
 def _sentence(saved: Saved, plan: Plan, change: Change, ground: Ground) -> str:
@@ -445,9 +458,11 @@ def apply_plan(ctx: Ctx, saved: Saved, plan: Plan, *, snapshot: Mapping[str, Any
     )
     Occupancy.objects.filter(stage__batch=batch).exclude(stage__key__in=over).delete()
     rows = [
-        row for planned in plan.stages if planned.spec.key not in over
+        row
+        for planned in plan.stages
+        if planned.spec.key not in over
         for row in occupancies_of(planned, saved.stages[planned.spec.key].pk, ground, begun)
-    ]  # fmt: skip
+    ]
     copy_rows(Occupancy, OCCUPANCY, rows)
     if begun:
         stands_alone(batch, Occupancy.objects.filter(firm=True))
@@ -481,10 +496,11 @@ def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
     if there is not None:
         other = there.stage.batch
         raise refuse(
-            "place_id", "taken",
+            "place_id",
+            "taken",
             f"{there.place.name} carries {other.crop.name.lower()} {other.code} until {there.during.upper}. "
             f"Choose another place or other days for {batch.code}.",
-        )  # fmt: skip
+        )
 
 
 def _conflict(ctx: Ctx, saved: Saved, change: Change) -> Conflict:
@@ -493,13 +509,19 @@ def _conflict(ctx: Ctx, saved: Saved, change: Change) -> Conflict:
     who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
     try:
         wanted = _proposal(ctx, saved, change)
-        rows = [{"name": f.name, "theirs": f.before, "yours": f.after, "unit": f.unit, "kind": f.kind}
-                for f in wanted.figures if f.before != f.after]  # fmt: skip
+        rows = [
+            {"name": f.name, "theirs": f.before, "yours": f.after, "unit": f.unit, "kind": f.kind}
+            for f in wanted.figures
+            if f.before != f.after
+        ]
         yours = wanted.sentence
     except (Refused, ServiceError):  # the change may make no sense any more
         rows, yours = [], "Your change no longer fits what is saved."
     theirs = last.sentence if last else "A change was saved."
     return Conflict(
         f"{who} saved this batch first. Nothing of yours was saved; look at both and decide again.",
-        version=saved.batch.version, theirs=theirs, yours=yours, values=rows,
-    )  # fmt: skip
+        version=saved.batch.version,
+        theirs=theirs,
+        yours=yours,
+        values=rows,
+    )

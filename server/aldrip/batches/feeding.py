@@ -43,10 +43,11 @@ def check_feed(ctx: Ctx, source: tuple[int, str], *, plan: Plan, crop: Crop, lin
     ready = dates_of(saved)[stage.key].end
     if ready > plan.sow_on:
         raise refuse(
-            "ready_on", "too_early",
+            "ready_on",
+            "too_early",
             f"Batch {batch.code} gives its first on {ready}; this one would begin on {plan.sow_on}, "
             f"{(ready - plan.sow_on).days} days too early. Choose a later day.",
-        )  # fmt: skip
+        )
     wanted = exact(plan.quantities.start)
     spoken = BatchInput.objects.filter(upstream=stage, taken_on=None).aggregate(all=Sum("quantity"))["all"] or Decimal(
         0
@@ -54,7 +55,8 @@ def check_feed(ctx: Ctx, source: tuple[int, str], *, plan: Plan, crop: Crop, lin
     left = exact(stage.out) - spoken
     if wanted > left:
         raise refuse(
-            "needed", "not_enough",
+            "needed",
+            "not_enough",
             f"Batch {batch.code} is expected to give {left:,.0f} more; {wanted:,.0f} are wanted, {wanted - left:,.0f} too many.",
-        )  # fmt: skip
+        )
     return Feed(stage, wanted)

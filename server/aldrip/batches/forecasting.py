@@ -83,9 +83,12 @@ def held_for(lines: Sequence[OrderLine], saved: Saved, ready: date) -> Held | No
         return None
     wanted, method = min(line.due.lower for line in lines), saved.method
     return held(
-        ready=ready, wanted=wanted, hold_days=method.hold_days, loss_a_week=method.hold_loss,
+        ready=ready,
+        wanted=wanted,
+        hold_days=method.hold_days,
+        loss_a_week=method.hold_loss,
         in_hand=saved.batch.organisation.safety_days,
-    )  # fmt: skip
+    )
 
 
 def in_stock_then(lines: Sequence[OrderLine], saved: Saved, ready: date, stocks: Sequence[Stock]) -> tuple[Stock, ...]:
@@ -106,8 +109,9 @@ def standing(
     """A saved batch in core's terms. `in_stock`: by the stage that gave it, in its unit; `passed`: graded in part."""
     counted = {
         key: Seen(stage.counted_share, stage.counted_sd or 0.0)
-        for key, stage in saved.stages.items() if stage.counted_share is not None
-    }  # fmt: skip
+        for key, stage in saved.stages.items()
+        if stage.counted_share is not None
+    }
     rates = {key: rate_of(stage) for key, stage in saved.stages.items()}
     return Standing(saved.method, rates, saved.batch.start, counted, lost, in_stock, passed)
 
@@ -378,8 +382,9 @@ def short_lots(ids: Iterable[int]) -> dict[int, Problem]:
     )
     return {
         pk: Problem("short_seed", {"lot": code, "grams": float(total - balance)})
-        for pk, code, balance, total in spoken if total > balance
-    }  # fmt: skip
+        for pk, code, balance, total in spoken
+        if total > balance
+    }
 
 
 def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> list[dict[str, Any]]:

@@ -33,17 +33,29 @@ SOWABLE = ("", Status.RELEASED.value)
 def place_spec(place: Place) -> PlaceSpec:
     """A place in core's terms."""
     return PlaceSpec(
-        place.pk, place.name, place.kind, place.usable, unit(place.unit), place.sharing == "whole", not place.active,
+        place.pk,
+        place.name,
+        place.kind,
+        place.usable,
+        unit(place.unit),
+        place.sharing == "whole",
+        not place.active,
         (Regime(climate_of(place)),),
-    )  # fmt: skip
+    )
 
 
 def lot_spec(lot: Lot, left: Decimal | None = None) -> LotSpec:
     """A lot in core's terms. `left`: what no plan speaks for; its balance where nobody asks."""
     return LotSpec(
-        lot.pk, lot.code, lot.crop.slug, lot.line.slug if lot.line else None, unit(lot.unit), lot.balance if left is None else left,
-        lot.germination, lot.tgw_g,
-    )  # fmt: skip
+        lot.pk,
+        lot.code,
+        lot.crop.slug,
+        lot.line.slug if lot.line else None,
+        unit(lot.unit),
+        lot.balance if left is None else left,
+        lot.germination,
+        lot.tgw_g,
+    )
 
 
 def _preference(method: Method) -> tuple[bool, bool, int]:
@@ -64,11 +76,17 @@ class Ground(core.Ground):
         today = ctx.today
         span = window or (today - timedelta(days=BACK), today + timedelta(days=AHEAD))
         super().__init__(
-            today=today, working=working, sowing=sowing, places=[place_spec(place) for place in self.places.values()],
-            standing=self._standing(span), lots=self._seed_lots, records=self._own_records,
-            chance=ctx.organisation.chance_wanted, days_in_hand=ctx.organisation.safety_days,
+            today=today,
+            working=working,
+            sowing=sowing,
+            places=[place_spec(place) for place in self.places.values()],
+            standing=self._standing(span),
+            lots=self._seed_lots,
+            records=self._own_records,
+            chance=ctx.organisation.chance_wanted,
+            days_in_hand=ctx.organisation.safety_days,
             part_trays=ctx.organisation.part_trays,
-        )  # fmt: skip
+        )
         self._methods: dict[int, MethodSpec] = {}
         self.snapshots: dict[int, dict[str, Any]] = {}
 
@@ -151,10 +169,15 @@ class Ground(core.Ground):
             )
             .order_by("-batch_id")
             .values_list(
-                "batch__method__slug", "key", "counted_share", "counted_of", Exists(sown), "batch__lot__germination",
+                "batch__method__slug",
+                "key",
+                "counted_share",
+                "counted_of",
+                Exists(sown),
+                "batch__lot__germination",
                 "batch__method__seeds_per_cell",
             )[:NEWEST_COUNTS]
-        )  # fmt: skip
+        )
         for slug, key, share, of, by_seed, germination, per_cell in rows:
             sampled = of or UNKNOWN_SAMPLE
             counts[slug, key].append(

@@ -26,9 +26,11 @@ def ready_in_time(saved: Saved, dates: Mapping[str, StageDates], last_day: date 
         return None
     ended = frozenset(key for key, stage in saved.stages.items() if stage.actual_end is not None)
     return in_time(
-        ready=dates[saved.method.last.key].end + overdue(saved, dates, today), last_day=last_day, gives=gives_ahead(saved.method, dates, ended),
+        ready=dates[saved.method.last.key].end + overdue(saved, dates, today),
+        last_day=last_day,
+        gives=gives_ahead(saved.method, dates, ended),
         chance_wanted=saved.batch.chance_wanted,
-    )  # fmt: skip
+    )
 
 
 def overdue(saved: Saved, dates: Mapping[str, StageDates], today: date) -> timedelta:

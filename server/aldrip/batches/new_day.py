@@ -20,9 +20,11 @@ def new_day(ctx: Ctx) -> int:
         if house.reckoned_on is not None and house.reckoned_on >= ctx.today:
             return 0
         waiting = BatchStage.objects.filter(
-            batch__organisation=house, batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN), actual_start=None,
+            batch__organisation=house,
+            batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN),
+            actual_start=None,
             planned__startswith__lt=ctx.today,
-        )  # fmt: skip
+        )
         overdue = sorted(set(waiting.values_list("batch", flat=True)))
         refresh(ctx, batches=overdue)
         refresh_decision(ctx, overdue)

@@ -348,10 +348,11 @@ def set_aside(ctx: Ctx, line: OrderLine, lot_id: Ref, typed: str) -> str:
     asked, free = of_lot(line, lot, quantity), free_of(ctx, [lot])[lot.pk]
     if asked > free:
         raise refuse(
-            "quantity", "not_enough",
+            "quantity",
+            "not_enough",
             f"Of lot {lot.code} {words_of(line, for_line(line, lot, free))} are free; {words_of(line, quantity)} were asked. "
             "Set less aside, or take it back from another order first.",
-        )  # fmt: skip
+        )
     _aside(line, lot, asked)
     return f"{words_of(line, quantity)} of lot {lot.code}"
 

@@ -150,8 +150,11 @@ def _unchanged(ctx: Ctx, versions: Mapping[str, int]) -> None:
         who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
         raise Conflict(
             f"{who} saved {name} first. Nothing of yours was saved; look at what it would do now and decide again.",
-            version=version, theirs=last.sentence if last else "A change was saved.", yours="What you saw the consequences of.", values=[],
-        )  # fmt: skip
+            version=version,
+            theirs=last.sentence if last else "A change was saved.",
+            yours="What you saw the consequences of.",
+            values=[],
+        )
 
 
 def _changes() -> QuerySet[Change]:
@@ -174,9 +177,11 @@ def _carried_out(ctx: Ctx, commands: Sequence[Command], raise_missing: bool) -> 
                 [FieldError(f"commands.{index}.{e.field}", e.code, e.message) for e in error.errors]
             ) from None
     lines = list(
-        ctx.rows(OrderLine).filter(pk__in=touched.lines, state=OrderLine.State.OPEN)
-        .select_related("crop", "line", "order", "container").order_by("due", "id")
-    )  # fmt: skip
+        ctx.rows(OrderLine)
+        .filter(pk__in=touched.lines, state=OrderLine.State.OPEN)
+        .select_related("crop", "line", "order", "container")
+        .order_by("due", "id")
+    )
     left = fit(ctx, lines, touched)
     follow(ctx, touched)
     missing = []
@@ -187,8 +192,9 @@ def _carried_out(ctx: Ctx, commands: Sequence[Command], raise_missing: bool) -> 
     elif left:
         missing = [
             f"Order {line.order.number}, line {line.number}: {words_of(line, left[line.pk])} are covered by nothing yet."
-            for line in lines if line.pk in left
-        ]  # fmt: skip
+            for line in lines
+            if line.pk in left
+        ]
     settle(ctx, touched)
     rows = _changes()
     batches = {pk for one in rows.filter(table="batches_batch") for pk in one.rows} | set(touched.first_days)
@@ -230,9 +236,17 @@ def _state(ctx: Ctx, batches: set[int], lines: set[int]) -> _State:
         )
         spare = max(0.0, there - float(promised.get(batch.pk, 0)))
         found[batch.pk] = _Batch(
-            batch.code, batch.crop.name.lower(), batch.state, min(starts), max(stage.actual_end or stage.planned.upper for stage in stages),
-            batch.trays, batch.start, snapshot_of(batch)["start_unit"], spare, tuple(words(p) for p in read(batch.problems)),
-        )  # fmt: skip
+            batch.code,
+            batch.crop.name.lower(),
+            batch.state,
+            min(starts),
+            max(stage.actual_end or stage.planned.upper for stage in stages),
+            batch.trays,
+            batch.start,
+            snapshot_of(batch)["start_unit"],
+            spare,
+            tuple(words(p) for p in read(batch.problems)),
+        )
     order_lines = ctx.rows(OrderLine).filter(pk__in=lines).select_related("order").order_by("order__number", "number")
     return _State(found, {line.pk: line for line in order_lines}, standing)
 
@@ -244,11 +258,16 @@ def _consequences(done: _Done, before: _State, ground: Ground, versions: Mapping
     figures += _space(before, done.after, ground)
     problems = [
         f"Order {line.order.number}, line {line.number}: {line.problem}"
-        for line in done.after.lines.values() if line.problem and line.state == OrderLine.State.OPEN
-    ]  # fmt: skip
+        for line in done.after.lines.values()
+        if line.problem and line.state == OrderLine.State.OPEN
+    ]
     return Consequences(
-        " ".join(done.sentences), tuple(figures), tuple(_effects(before, done.after)), tuple(dict.fromkeys([*done.missing, *problems])), versions,
-    )  # fmt: skip
+        " ".join(done.sentences),
+        tuple(figures),
+        tuple(_effects(before, done.after)),
+        tuple(dict.fromkeys([*done.missing, *problems])),
+        versions,
+    )
 
 
 def _batch_figures(was: _Batch | None, now: _Batch | None) -> list[Figure]:
@@ -307,10 +326,15 @@ def _effects(before: _State, after: _State) -> list[OrderEffect]:
         )
         found.append(
             OrderEffect(
-                pk, number, line.order.customer, float(from_base(line.quantity, unit(line.unit))), line.due.upper - timedelta(days=1),
-                was.chance if was else None, line.chance,
+                pk,
+                number,
+                line.order.customer,
+                float(from_base(line.quantity, unit(line.unit))),
+                line.due.upper - timedelta(days=1),
+                was.chance if was else None,
+                line.chance,
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -328,9 +352,18 @@ def change(ctx: Ctx, line_id: Ref, row: Mapping[str, str], version: int) -> Orde
     line = open_line(ctx, line_id)
     if line.version != version:
         raise Conflict(
-            "Somebody saved this order line first. Nothing of yours was saved.", version=line.version,
-            values=[{"name": "Quantity", "theirs": shown(line.quantity, line.unit), "yours": row.get("quantity", ""), "unit": line.unit, "kind": "number"}],
-        )  # fmt: skip
+            "Somebody saved this order line first. Nothing of yours was saved.",
+            version=line.version,
+            values=[
+                {
+                    "name": "Quantity",
+                    "theirs": shown(line.quantity, line.unit),
+                    "yours": row.get("quantity", ""),
+                    "unit": line.unit,
+                    "kind": "number",
+                }
+            ],
+        )
     _carried_out(ctx, [Command("change", line=line.pk, typed=row)], raise_missing=True)
     line.refresh_from_db()
     return line

@@ -53,17 +53,44 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     last_day = last_day_of(saved, ground.working)
     ready = ready_in_time(saved, {stage.spec.key: stage.dates for stage in plan.stages}, last_day, ctx.today)
     return {
-        **head_of(saved), "orders": _orders(batch), "rungs": _rungs(saved, plan, since, given), "stages": _timeline(saved),
-        "forecast": _forecast(group), "offer": offer_out(offer), "space": _space(stands, ground),
+        **head_of(saved),
+        "orders": _orders(batch),
+        "rungs": _rungs(saved, plan, since, given),
+        "stages": _timeline(saved),
+        "forecast": _forecast(group),
+        "offer": offer_out(offer),
+        "space": _space(stands, ground),
         "problems": [words(problem) for problem in (*overdue_problems(saved, ctx.today), *plan.problems)],
-        "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})}, "counts": _counts(ctx, batch), "tasks": _tasks(ctx, batch),
-        "history": [audit_row(ctx, e) for e in _history(ctx, batch)], "lost": lost,
-        "yield_lot": given[0].lot.code if given else None, "yield_quantity": _given(given[0]) if given else None,
-        "in_time": {"ready_on": ready_on(saved, ctx.today), "give_days": ready.give_days, "last_day": last_day, "chance": ready.chance, "days_wanted": ready.days_wanted} if ready else None,
-        "yields": [{"lot_id": y.lot_id, "lot": y.lot.code, "form": y.lot.form, "stage": y.stage.name, "quantity": _given(y),
-                    "unit": y.lot.unit} for y in given],
-        "inputs": _inputs(saved), "next_stage": following.key if following else None,
-    }  # fmt: skip
+        "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})},
+        "counts": _counts(ctx, batch),
+        "tasks": _tasks(ctx, batch),
+        "history": [audit_row(ctx, e) for e in _history(ctx, batch)],
+        "lost": lost,
+        "yield_lot": given[0].lot.code if given else None,
+        "yield_quantity": _given(given[0]) if given else None,
+        "in_time": {
+            "ready_on": ready_on(saved, ctx.today),
+            "give_days": ready.give_days,
+            "last_day": last_day,
+            "chance": ready.chance,
+            "days_wanted": ready.days_wanted,
+        }
+        if ready
+        else None,
+        "yields": [
+            {
+                "lot_id": y.lot_id,
+                "lot": y.lot.code,
+                "form": y.lot.form,
+                "stage": y.stage.name,
+                "quantity": _given(y),
+                "unit": y.lot.unit,
+            }
+            for y in given
+        ],
+        "inputs": _inputs(saved),
+        "next_stage": following.key if following else None,
+    }
 
 
 def overdue_problems(saved: Saved, today: date) -> list[Problem]:
@@ -84,12 +111,16 @@ def _inputs(saved: Saved) -> list[dict[str, Any]]:
     rows = BatchInput.objects.filter(stage__batch=saved.batch).select_related("lot", "upstream__batch").order_by("id")
     return [
         {
-            "lot_id": one.lot_id, "lot": one.lot.code if one.lot else "", "batch": one.upstream.batch.code if one.upstream else "",
-            "part": one.part, "taken_on": one.taken_on, "unit": one.lot.unit if one.lot else one.upstream.unit if one.upstream else "",
+            "lot_id": one.lot_id,
+            "lot": one.lot.code if one.lot else "",
+            "batch": one.upstream.batch.code if one.upstream else "",
+            "part": one.part,
+            "taken_on": one.taken_on,
+            "unit": one.lot.unit if one.lot else one.upstream.unit if one.upstream else "",
             "quantity": float(from_base(one.quantity, unit(one.lot.unit))) if one.lot else float(one.quantity),
         }
         for one in rows
-    ]  # fmt: skip
+    ]
 
 
 def head_of(saved: Saved, places: Mapping[int, str] | None = None) -> dict[str, Any]:
@@ -103,19 +134,47 @@ def head_of(saved: Saved, places: Mapping[int, str] | None = None) -> dict[str, 
     snapshot = snapshot_of(batch)
     container = snapshot["containers"].get(snapshot["container"]) if batch.container_id else None
     return {
-        "id": batch.pk, "uuid": batch.uuid, "code": batch.code, "version": batch.version, "state": batch.state, "crop": batch.crop.name,
-        "crop_id": batch.crop_id, "cultivar": batch.line.name if batch.line else "", "method": method.name,
-        "form": method.form, "unit": method.unit.words, "start_unit": method.start_unit.words, "by_seed": method.by_seed,
-        "needed": kept(batch.needed), "start": batch.start, "trays": batch.trays, "seeds": batch.seeds, "seed_g": batch.seed_g,
-        "container": container["name"] if container else "", "container_id": batch.container_id,
-        "lot_id": batch.lot_id, "lot": batch.lot.code if batch.lot else "", "lot_left": shown_of(batch.lot) if batch.lot else None,
+        "id": batch.pk,
+        "uuid": batch.uuid,
+        "code": batch.code,
+        "version": batch.version,
+        "state": batch.state,
+        "crop": batch.crop.name,
+        "crop_id": batch.crop_id,
+        "cultivar": batch.line.name if batch.line else "",
+        "method": method.name,
+        "form": method.form,
+        "unit": method.unit.words,
+        "start_unit": method.start_unit.words,
+        "by_seed": method.by_seed,
+        "needed": kept(batch.needed),
+        "start": batch.start,
+        "trays": batch.trays,
+        "seeds": batch.seeds,
+        "seed_g": batch.seed_g,
+        "container": container["name"] if container else "",
+        "container_id": batch.container_id,
+        "lot_id": batch.lot_id,
+        "lot": batch.lot.code if batch.lot else "",
+        "lot_left": shown_of(batch.lot) if batch.lot else None,
         "lot_unit": batch.lot.unit if batch.lot else "",
-        "expected": kept(batch.expected), "low": kept(batch.low), "high": kept(batch.high), "chance_wanted": batch.chance_wanted,
-        "planned_chance": batch.planned_chance, "counted": batch.counted, "tops_up_id": batch.tops_up_id,
-        "decide_by": batch.decide_by, "decide_text": batch.decide_text, "sow_on": dates[method.root.key].start,
-        "ready_on": dates[method.last.key].end, "stage_now": now.name, "place_now": _place_of(now, places),
-        "note": batch.note, "start_typed": batch.start_typed, "way": method.way,
-    }  # fmt: skip
+        "expected": kept(batch.expected),
+        "low": kept(batch.low),
+        "high": kept(batch.high),
+        "chance_wanted": batch.chance_wanted,
+        "planned_chance": batch.planned_chance,
+        "counted": batch.counted,
+        "tops_up_id": batch.tops_up_id,
+        "decide_by": batch.decide_by,
+        "decide_text": batch.decide_text,
+        "sow_on": dates[method.root.key].start,
+        "ready_on": dates[method.last.key].end,
+        "stage_now": now.name,
+        "place_now": _place_of(now, places),
+        "note": batch.note,
+        "start_typed": batch.start_typed,
+        "way": method.way,
+    }
 
 
 def _place_of(now: BatchStage, places: Mapping[int, str] | None) -> str:
@@ -128,15 +187,22 @@ def _orders(batch: Batch) -> list[dict[str, Any]]:
     rows = batch.allocations.select_related("order_line__order").order_by("order_line__due", "id")
     return [
         {
-            "line_id": a.order_line_id, "number": a.order_line.order.number, "customer": a.order_line.order.customer,
-            "quantity": shown(a.order_line.quantity, a.order_line.unit), "allocated": shown(a.quantity, a.order_line.unit),
-            "unit": a.order_line.unit, "form": a.order_line.form,
-            "due_from": a.order_line.due.lower, "due_last": a.order_line.due.upper - timedelta(days=1),
-            "chance": a.order_line.chance, "state": a.order_line.state, "problem": a.order_line.problem,
+            "line_id": a.order_line_id,
+            "number": a.order_line.order.number,
+            "customer": a.order_line.order.customer,
+            "quantity": shown(a.order_line.quantity, a.order_line.unit),
+            "allocated": shown(a.quantity, a.order_line.unit),
+            "unit": a.order_line.unit,
+            "form": a.order_line.form,
+            "due_from": a.order_line.due.lower,
+            "due_last": a.order_line.due.upper - timedelta(days=1),
+            "chance": a.order_line.chance,
+            "state": a.order_line.state,
+            "problem": a.order_line.problem,
             "delivered": shown(a.order_line.delivered, a.order_line.unit),
         }
         for a in rows
-    ]  # fmt: skip
+    ]
 
 
 def _timeline(saved: Saved) -> list[dict[str, Any]]:
@@ -145,13 +211,23 @@ def _timeline(saved: Saved) -> list[dict[str, Any]]:
     grades = {stage.key for stage in saved.method.with_trait(Trait.GRADES)}
     return [
         {
-            "key": key, "order": stage.order, "name": stage.name, "kind": stage.kind, "start": dates[key].start, "end": dates[key].end,
-            "place": stage.place.name if stage.place else "", "place_id": stage.place_id, "unit": stage.unit,
-            "happened": stage.actual_end is not None, "running": stage.actual_start is not None and stage.actual_end is None,
-            "starts": key == saved.method.root.key, "yields": key in yields, "grades": key in grades,
+            "key": key,
+            "order": stage.order,
+            "name": stage.name,
+            "kind": stage.kind,
+            "start": dates[key].start,
+            "end": dates[key].end,
+            "place": stage.place.name if stage.place else "",
+            "place_id": stage.place_id,
+            "unit": stage.unit,
+            "happened": stage.actual_end is not None,
+            "running": stage.actual_start is not None and stage.actual_end is None,
+            "starts": key == saved.method.root.key,
+            "yields": key in yields,
+            "grades": key in grades,
         }
         for key, stage in saved.stages.items()
-    ]  # fmt: skip
+    ]
 
 
 def _bands(saved: Saved, lost: int, given: list[Yield]) -> dict[str, dict[str, float]]:
@@ -190,20 +266,46 @@ def _rungs(saved: Saved, plan: Plan, lost: int, given: list[Yield]) -> list[dict
         if stage.spec.after is None or (folded and key == last.spec.key):
             continue
         shown_as = last if key == top else stage
-        rungs.append({
-            "key": f"stage:{key}", "kind": "stage", "stage": key, "name": shown_as.spec.name, "unit": stage.spec.unit.words,
-            "date": shown_as.dates.end, "place": _place_name(saved.stages[shown_as.spec.key]), "until": shown_as.spec.duration.until, "place_id": row.place_id,
-            "value": stage.out, "needed": stage.needed, "band": seen.get(key), "counted_share": row.counted_share,
-            "counted": None if row.counted_share is None else row.counted_share * stage.into,
-            "rate": None if stage.rate.spread.mean >= 1 else _rate(stage), "editable": editable,
-        })  # fmt: skip
+        rungs.append(
+            {
+                "key": f"stage:{key}",
+                "kind": "stage",
+                "stage": key,
+                "name": shown_as.spec.name,
+                "unit": stage.spec.unit.words,
+                "date": shown_as.dates.end,
+                "place": _place_name(saved.stages[shown_as.spec.key]),
+                "until": shown_as.spec.duration.until,
+                "place_id": row.place_id,
+                "value": stage.out,
+                "needed": stage.needed,
+                "band": seen.get(key),
+                "counted_share": row.counted_share,
+                "counted": None if row.counted_share is None else row.counted_share * stage.into,
+                "rate": None if stage.rate.spread.mean >= 1 else _rate(stage),
+                "editable": editable,
+            }
+        )
     first = plan.stage(method.root.key)
-    rungs.append({
-        "key": "start", "kind": "start", "stage": method.root.key, "name": first.spec.name, "unit": method.start_unit.words,
-        "date": first.dates.start, "place": _place_name(saved.first), "place_id": saved.first.place_id,
-        "value": batch.start, "needed": plan.quantities.plain_start, "band": None, "counted_share": None, "counted": None,
-        "rate": None, "editable": editable,
-    })  # fmt: skip
+    rungs.append(
+        {
+            "key": "start",
+            "kind": "start",
+            "stage": method.root.key,
+            "name": first.spec.name,
+            "unit": method.start_unit.words,
+            "date": first.dates.start,
+            "place": _place_name(saved.first),
+            "place_id": saved.first.place_id,
+            "value": batch.start,
+            "needed": plan.quantities.plain_start,
+            "band": None,
+            "counted_share": None,
+            "counted": None,
+            "rate": None,
+            "editable": editable,
+        }
+    )
     return [*rungs, *_unit_rungs(saved, plan, editable)]
 
 
@@ -219,11 +321,25 @@ def _unit_rungs(saved: Saved, plan: Plan, editable: bool) -> list[dict[str, Any]
         ("seed_g", "Weight", plan.quantities.seed_g, "g", f"× {f'{tgw:g}' if tgw else '?'} g a thousand"),
     ):
         if value is not None:
-            rungs.append({
-                "key": key, "kind": "unit", "stage": saved.method.root.key, "name": name, "unit": of, "date": None, "place": told,
-                "place_id": None, "value": batch.seed_g if key == "seed_g" and batch.seed_g else value, "needed": None, "band": None,
-                "counted_share": None, "counted": None, "rate": None, "editable": editable,
-            })  # fmt: skip
+            rungs.append(
+                {
+                    "key": key,
+                    "kind": "unit",
+                    "stage": saved.method.root.key,
+                    "name": name,
+                    "unit": of,
+                    "date": None,
+                    "place": told,
+                    "place_id": None,
+                    "value": batch.seed_g if key == "seed_g" and batch.seed_g else value,
+                    "needed": None,
+                    "band": None,
+                    "counted_share": None,
+                    "counted": None,
+                    "rate": None,
+                    "editable": editable,
+                }
+            )
     return rungs
 
 
@@ -233,16 +349,28 @@ def _place_name(stage: BatchStage) -> str:
 
 def _rate(stage: Any) -> dict[str, Any]:
     rate = stage.rate
-    return {"mean": rate.spread.mean, "sd": rate.spread.sd, "origin": rate.origin.value, "source": rate.source,
-            "words": stage.spec.name.lower()}  # fmt: skip
+    return {
+        "mean": rate.spread.mean,
+        "sd": rate.spread.sd,
+        "origin": rate.origin.value,
+        "source": rate.source,
+        "words": stage.spec.name.lower(),
+    }
 
 
 def _forecast(group: Group | None) -> dict[str, Any] | None:
     if group is None:
         return None
     result = group.result
-    return {"expected": result.expected, "low": result.low, "high": result.high, "needed": result.needed,
-            "chance": result.chance, "short": result.short, "batches": len(group.batches)}  # fmt: skip
+    return {
+        "expected": result.expected,
+        "low": result.low,
+        "high": result.high,
+        "needed": result.needed,
+        "chance": result.chance,
+        "short": result.short,
+        "batches": len(group.batches),
+    }
 
 
 def offer_out(offer: Offer | None) -> dict[str, Any] | None:
@@ -254,22 +382,35 @@ def offer_out(offer: Offer | None) -> dict[str, Any] | None:
         key=lambda stage: stage.amount if stage.spec.density == "tray_m2" else 0.0,
     )
     return {
-        "trays": offer.trays, "cells": offer.cells, "grams": offer.grams, "lot": offer.lot_code, "sow_on": offer.sow_on,
-        "last_day": offer.last_day, "chance_before": offer.chance_before, "chance_after": offer.chance_after,
-        "short": offer.short, "space": largest.amount, "ready_on": offer.plan.ready_on,
+        "trays": offer.trays,
+        "cells": offer.cells,
+        "grams": offer.grams,
+        "lot": offer.lot_code,
+        "sow_on": offer.sow_on,
+        "last_day": offer.last_day,
+        "chance_before": offer.chance_before,
+        "chance_after": offer.chance_after,
+        "short": offer.short,
+        "space": largest.amount,
+        "ready_on": offer.plan.ready_on,
         "problems": [words(problem) for problem in offer.plan.problems],
-    }  # fmt: skip
+    }
 
 
 def _space(plan: Plan, ground: Ground) -> list[dict[str, Any]]:
     return [
         {
-            "place_id": lane.place.key, "place": lane.place.name, "unit": lane.place.unit.words, "peak": peak,
+            "place_id": lane.place.key,
+            "place": lane.place.name,
+            "unit": lane.place.unit.words,
+            "peak": peak,
             # The worst run says it; the board draws them all.
-            "over": [{"start": r.start, "end": r.end, "amount": r.amount} for r in sorted(runs, key=lambda r: -r.amount)[:1]],
+            "over": [
+                {"start": r.start, "end": r.end, "amount": r.amount} for r in sorted(runs, key=lambda r: -r.amount)[:1]
+            ],
         }
         for lane, peak, runs in space_of(plan, ground)
-    ]  # fmt: skip
+    ]
 
 
 def _workings(plan: Plan, group: Group | None, offer: Offer | None) -> dict[str, list[dict[str, Any]]]:
@@ -280,12 +421,16 @@ def _workings(plan: Plan, group: Group | None, offer: Offer | None) -> dict[str,
     for stage in plan.stages:
         rate = stage.rate
         of = stage.spec.unit.words
-        given = (computed("into", stage.into, of),
-                 Given("kept", rate.spread.mean, "share", rate.origin, rate.source),
-                 Given("spread", rate.spread.sd, "share", rate.origin, rate.source))  # fmt: skip
-        own = [Step(f"Out of “{stage.spec.name}”", "what enters × what is kept", given, stage.out, of),
-               Step("Needed here", "what the next stage needs ÷ what it keeps, rounded up", (), stage.needed, of),
-               _dates_step(stage.spec, stage.dates.start, stage.dates.end)]  # fmt: skip
+        given = (
+            computed("into", stage.into, of),
+            Given("kept", rate.spread.mean, "share", rate.origin, rate.source),
+            Given("spread", rate.spread.sd, "share", rate.origin, rate.source),
+        )
+        own = [
+            Step(f"Out of “{stage.spec.name}”", "what enters × what is kept", given, stage.out, of),
+            Step("Needed here", "what the next stage needs ÷ what it keeps, rounded up", (), stage.needed, of),
+            _dates_step(stage.spec, stage.dates.start, stage.dates.end),
+        ]
         found[f"stage:{stage.spec.key}"] = steps(tuple(own))
     if group is not None:
         found["chance"] = steps(group.result.working)
@@ -316,19 +461,36 @@ def _dates_step(definition: Any, start: date, end: date) -> Step:
 def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
     rows = ctx.rows(Count).filter(subject=batch.uuid).select_related("by").order_by("-id")
     return [
-        {"id": c.pk, "kind": c.kind, "sampled": c.sampled, "found": c.found, "cause": c.cause, "happened_at": ctx.local(c.happened_at),
-         "by": (c.by.get_full_name() or c.by.username) if c.by else "", "parts": len(c.parts)}
+        {
+            "id": c.pk,
+            "kind": c.kind,
+            "sampled": c.sampled,
+            "found": c.found,
+            "cause": c.cause,
+            "happened_at": ctx.local(c.happened_at),
+            "by": (c.by.get_full_name() or c.by.username) if c.by else "",
+            "parts": len(c.parts),
+        }
         for c in rows
-    ]  # fmt: skip
+    ]
 
 
 def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
     rows = ctx.rows(Task).filter(subject=batch.uuid).select_related("place").order_by("due_from", "id")
     return [
-        {"id": t.pk, "kind": t.kind, "title": t.title, "due": t.due_from, "state": t.state, "quantity": t.quantity, "unit": t.unit,
-         "place": t.place.name if t.place else "", "part_of_day": t.part_of_day}
+        {
+            "id": t.pk,
+            "kind": t.kind,
+            "title": t.title,
+            "due": t.due_from,
+            "state": t.state,
+            "quantity": t.quantity,
+            "unit": t.unit,
+            "place": t.place.name if t.place else "",
+            "part_of_day": t.part_of_day,
+        }
         for t in rows
-    ]  # fmt: skip
+    ]
 
 
 def _history(ctx: Ctx, batch: Batch) -> list[AuditEvent]:
@@ -370,5 +532,11 @@ class _Row(NamedTuple):
 
 #: Long values of what a batch names, which no list shows.
 NOT_IN_A_LIST = (
-    "problems", "crop__sources", "crop__other_names", "crop__cautions", "crop__stages_seen", "crop__watch_for", "line__sources",
-)  # fmt: skip
+    "problems",
+    "crop__sources",
+    "crop__other_names",
+    "crop__cautions",
+    "crop__stages_seen",
+    "crop__watch_for",
+    "line__sources",
+)

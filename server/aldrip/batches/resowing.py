@@ -59,8 +59,12 @@ def offer_for(ctx: Ctx, saved: Saved, *, ground: Ground | None = None, group: Gr
         return None
     last_working = ground.working.on_or_before(deadline - timedelta(days=1))
     timed = timed_stages(request, ground)
-    last = last_useful_start(deadline=last_working, stages=[timed[s.key] for s in request.method.spine], calendar=ground.working,
-                             not_before=ground.today)  # fmt: skip
+    last = last_useful_start(
+        deadline=last_working,
+        stages=[timed[s.key] for s in request.method.spine],
+        calendar=ground.working,
+        not_before=ground.today,
+    )
     if last is None:
         return None
     fresh = courses(rates_of(request, ground), limbs_of(request.method))[0].spread
@@ -73,9 +77,19 @@ def offer_for(ctx: Ctx, saved: Saved, *, ground: Ground | None = None, group: Gr
     plan = plan_batch(replace(request, start=found.cells, anchor=Anchor(sow=sow_on)), ground, working=False)
     lot = plan.request.lot
     return Offer(
-        batch.pk, found.trays, found.cells, plan.quantities.seed_g, lot.code if lot else "", plan.sow_on, last,
-        group.result.chance, found.chance, group.result.short, plan, found,
-    )  # fmt: skip
+        batch.pk,
+        found.trays,
+        found.cells,
+        plan.quantities.seed_g,
+        lot.code if lot else "",
+        plan.sow_on,
+        last,
+        group.result.chance,
+        found.chance,
+        group.result.short,
+        plan,
+        found,
+    )
 
 
 def _fresh_request(ground: Ground, saved: Saved, group: Group) -> Request:
@@ -86,9 +100,19 @@ def _fresh_request(ground: Ground, saved: Saved, group: Group) -> Request:
     if request.method.by_seed and lot is None:
         lot = ground.lot_for(batch.crop.slug, batch.line.slug if batch.line else None)
     return replace(
-        request, needs={request.method.form: max(1, group.result.short)}, lots=((lot, 1.0),) if lot else (), dates={}, places={},
-        kept_rates={}, rates={}, start=None, anchor=Anchor(), happened={}, seen={}, lost=0,
-    )  # fmt: skip
+        request,
+        needs={request.method.form: max(1, group.result.short)},
+        lots=((lot, 1.0),) if lot else (),
+        dates={},
+        places={},
+        kept_rates={},
+        rates={},
+        start=None,
+        anchor=Anchor(),
+        happened={},
+        seen={},
+        lost=0,
+    )
 
 
 def refresh_decision(ctx: Ctx, batch_ids: Iterable[int]) -> None:
@@ -124,14 +148,24 @@ def take_offer(ctx: Ctx, batch_id: Ref, *, version: int) -> int:
         raise refuse("batch", "no_offer", "Sowing again no longer helps, or is no longer needed.")
     line = min(group.lines, key=lambda one: (one.due.upper, one.pk))
     draft = Draft(
-        offer.plan, batch.method, batch.crop_id, batch.line_id, {line.pk: exact(max(1, offer.short))},
-        snapshot_of(batch), batch.container_id, batch.mix_id,  # by the method as it was
-    )  # fmt: skip
+        offer.plan,
+        batch.method,
+        batch.crop_id,
+        batch.line_id,
+        {line.pk: exact(max(1, offer.short))},
+        snapshot_of(batch),
+        batch.container_id,
+        batch.mix_id,  # by the method as it was
+    )
     pk = write_plans(ctx, [draft], ground, tops_up=batch.pk, note=f"tops up {batch.code}")[0]
     new = Batch.objects.get(pk=pk)
     batch.decide_by, batch.decide_text, batch.version = None, "", batch.version + 1
     batch.save(update_fields=["decide_by", "decide_text", "version"])
-    ctx.record("batch.resow", f"Sow {offer.trays} trays again as {new.code}, to top up {batch.code}.", new,
-               after={"version": new.version, "tops_up": str(batch.uuid)})  # fmt: skip
+    ctx.record(
+        "batch.resow",
+        f"Sow {offer.trays} trays again as {new.code}, to top up {batch.code}.",
+        new,
+        after={"version": new.version, "tops_up": str(batch.uuid)},
+    )
     refresh(ctx, batches=[batch.pk, pk])
     return pk

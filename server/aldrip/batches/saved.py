@@ -161,9 +161,11 @@ def dates_of(saved: Saved) -> dict[str, StageDates]:
         if spec.follows is not None:
             following.setdefault(spec.follows, spec.key)
     return {
-        key: StageDates(starts[key], starts[following[key]] if key in following else stage.actual_end or stage.planned.upper)
+        key: StageDates(
+            starts[key], starts[following[key]] if key in following else stage.actual_end or stage.planned.upper
+        )
         for key, stage in saved.stages.items()
-    }  # fmt: skip
+    }
 
 
 def standing_of(saved: Saved) -> dict[str, tuple[Standing, ...]]:
@@ -229,8 +231,9 @@ def happened_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]]) -> d
     """What has happened of each stage that has begun."""
     return {
         stage.key: Happened(stage.actual_start, stage.actual_end, standing.get(stage.key, ()))
-        for stage in saved.begun if stage.actual_start is not None
-    }  # fmt: skip
+        for stage in saved.begun
+        if stage.actual_start is not None
+    }
 
 
 def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None = None) -> Request:
@@ -248,14 +251,25 @@ def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None
             kept[key] = rate
     begun = batch.state != Batch.State.PLANNED
     return Request(
-        crop=crop_spec(snapshot["crop"]), method=method, needs=needs_of(saved), chance=batch.chance_wanted,
-        line=batch.line.slug if batch.line else None, container=first_container(snapshot),
-        lots=_lots_of(saved), dates=dates_of(saved),
-        start=batch.start if batch.start_typed or begun else None, rates=typed, kept_rates=kept,
-        places={key: stands for key, stage in saved.stages.items() if (stands := _stands(stage, standing.get(key, ())))},
-        happened=happened_of(saved, standing), leaves=leaves_of(saved), seen=seen_of(saved) if begun else {},
+        crop=crop_spec(snapshot["crop"]),
+        method=method,
+        needs=needs_of(saved),
+        chance=batch.chance_wanted,
+        line=batch.line.slug if batch.line else None,
+        container=first_container(snapshot),
+        lots=_lots_of(saved),
+        dates=dates_of(saved),
+        start=batch.start if batch.start_typed or begun else None,
+        rates=typed,
+        kept_rates=kept,
+        places={
+            key: stands for key, stage in saved.stages.items() if (stands := _stands(stage, standing.get(key, ())))
+        },
+        happened=happened_of(saved, standing),
+        leaves=leaves_of(saved),
+        seen=seen_of(saved) if begun else {},
         lost=losses_of(batch.organisation_id, [batch], since_count=True).get(batch.pk, 0) if begun else 0,
-    )  # fmt: skip
+    )
 
 
 def seen_of(saved: Saved) -> dict[str, float]:
@@ -302,9 +316,18 @@ def state_of(saved: Saved) -> dict[str, Any]:
     standing = standing_of(saved)
     places = dict(Place.objects.filter(organisation=batch.organisation).values_list("pk", "uuid"))
     return {
-        "version": batch.version, "needed": str(batch.needed), "start": batch.start, "start_typed": batch.start_typed,
-        "chance": batch.chance_wanted, "container": _container_of(snapshot_of(batch)),
-        "lots": [[str(uuid), str(q)] for uuid, q in BatchInput.objects.filter(stage=saved.first, lot__isnull=False).order_by("id").values_list("lot__uuid", "quantity")],
+        "version": batch.version,
+        "needed": str(batch.needed),
+        "start": batch.start,
+        "start_typed": batch.start_typed,
+        "chance": batch.chance_wanted,
+        "container": _container_of(snapshot_of(batch)),
+        "lots": [
+            [str(uuid), str(q)]
+            for uuid, q in BatchInput.objects.filter(stage=saved.first, lot__isnull=False)
+            .order_by("id")
+            .values_list("lot__uuid", "quantity")
+        ],
         "lot": str(batch.lot.uuid) if batch.lot else None,
         "rates": {key: [s.alpha, s.beta, s.origin, s.source] for key, s in saved.stages.items()},
         "places": {
@@ -312,7 +335,7 @@ def state_of(saved: Saved) -> dict[str, Any]:
             for key, stage in saved.stages.items()
         },
         "dates": {key: [d.start.isoformat(), d.end.isoformat()] for key, d in dates_of(saved).items()},
-    }  # fmt: skip
+    }
 
 
 def request_from_state(ctx: Ctx, saved: Saved, state: Mapping[str, Any]) -> Request:
@@ -333,15 +356,21 @@ def request_from_state(ctx: Ctx, saved: Saved, state: Mapping[str, Any]) -> Requ
         lots = [(by_uuid[UUID(state["lot"])], 1.0)]
     needs = {**request.needs, saved.method.form: float(from_base(Decimal(state["needed"]), saved.method.unit))}
     return replace(
-        request, needs=needs, chance=state["chance"], start=state["start"] if state["start_typed"] else None,
-        container=container_spec(state["container"]) if state["container"] else None, lots=tuple((lot_spec(lot), share) for lot, share in lots),
-        rates=typed, kept_rates=kept,
+        request,
+        needs=needs,
+        chance=state["chance"],
+        start=state["start"] if state["start_typed"] else None,
+        container=container_spec(state["container"]) if state["container"] else None,
+        lots=tuple((lot_spec(lot), share) for lot, share in lots),
+        rates=typed,
+        kept_rates=kept,
         places={
             key: tuple(Stand(places[UUID(one)], share) for one, share in stands if UUID(one) in places)
-            for key, stands in state["places"].items() if stands
+            for key, stands in state["places"].items()
+            if stands
         },
         dates={key: StageDates(date.fromisoformat(a), date.fromisoformat(b)) for key, (a, b) in state["dates"].items()},
-    )  # fmt: skip
+    )
 
 
 def _container_of(snapshot: Mapping[str, Any]) -> dict[str, Any] | None:

@@ -21,20 +21,77 @@ from aldrip_core.units import Unit, exact, to_base
 from aldrip_core.work import PlannedTask, tasks_of
 
 BATCH = (
-    "id", "uuid", "organisation", "code", "crop", "line", "method", "method_snapshot", "container", "mix", "lot", "state",
-    "tops_up", "needed", "start", "start_typed", "trays", "seeds", "seed_g", "chance_wanted", "planned_chance",
-    "expected", "decide_text", "problems", "note", "version",
-)  # fmt: skip
+    "id",
+    "uuid",
+    "organisation",
+    "code",
+    "crop",
+    "line",
+    "method",
+    "method_snapshot",
+    "container",
+    "mix",
+    "lot",
+    "state",
+    "tops_up",
+    "needed",
+    "start",
+    "start_typed",
+    "trays",
+    "seeds",
+    "seed_g",
+    "chance_wanted",
+    "planned_chance",
+    "expected",
+    "decide_text",
+    "problems",
+    "note",
+    "version",
+)
 STAGE = (
-    "id", "batch", "order", "key", "name", "kind", "planned", "place", "alpha", "beta", "origin", "source", "multiply", "multiply_sd",
-    "unit", "needed", "out",
-)  # fmt: skip
+    "id",
+    "batch",
+    "order",
+    "key",
+    "name",
+    "kind",
+    "planned",
+    "place",
+    "alpha",
+    "beta",
+    "origin",
+    "source",
+    "multiply",
+    "multiply_sd",
+    "unit",
+    "needed",
+    "out",
+)
 OCCUPANCY = ("stage", "place", "during", "amount", "whole", "firm")
 INPUT = ("stage", "lot", "quantity", "part")
 TASK = (
-    "organisation", "subject_kind", "subject", "subject_code", "stage", "key", "at", "kind", "title", "place", "due_from", "due_to",
-    "part_of_day", "quantity", "unit", "minutes", "state", "caution", "note", "input", "uses",
-)  # fmt: skip
+    "organisation",
+    "subject_kind",
+    "subject",
+    "subject_code",
+    "stage",
+    "key",
+    "at",
+    "kind",
+    "title",
+    "place",
+    "due_from",
+    "due_to",
+    "part_of_day",
+    "quantity",
+    "unit",
+    "minutes",
+    "state",
+    "caution",
+    "note",
+    "input",
+    "uses",
+)
 
 
 def planned_days(stage: PlannedStage) -> tuple[date, date]:
@@ -53,12 +110,17 @@ def batch_values(plan: Plan) -> dict[str, Any]:
     """What a plan says of its batch, as fields of Batch."""
     request, quantities = plan.request, plan.quantities
     return {
-        "needed": main_needed(request.method, quantities.needed), "start": quantities.start,
+        "needed": main_needed(request.method, quantities.needed),
+        "start": quantities.start,
         "start_typed": request.start is not None or request.rung is not None or request.seed_g is not None,
-        "trays": quantities.trays, "seeds": quantities.seeds, "seed_g": quantities.seed_g,
-        "chance_wanted": request.chance, "planned_chance": quantities.chance,
-        "expected": float(to_base(quantities.expected, request.method.unit)), "problems": [p.plain() for p in plan.problems],
-    }  # fmt: skip
+        "trays": quantities.trays,
+        "seeds": quantities.seeds,
+        "seed_g": quantities.seed_g,
+        "chance_wanted": request.chance,
+        "planned_chance": quantities.chance,
+        "expected": float(to_base(quantities.expected, request.method.unit)),
+        "problems": [p.plain() for p in plan.problems],
+    }
 
 
 def occupancies_of(stage: PlannedStage, stage_id: int, ground: Ground, firm: bool = False) -> Iterator[tuple[Any, ...]]:
@@ -83,9 +145,28 @@ def inputs_of(request: Request, quantities: Quantities, stage_id: int) -> Iterat
 def task_row(task: PlannedTask, organisation: int, subject: uuid.UUID, code: str) -> tuple[Any, ...]:
     """A planned task, in the order of TASK."""
     return (
-        organisation, "batch", subject, code, task.stage, task.key, task.at, task.kind, task.title[:200], task.place, task.day,
-        task.day + timedelta(days=1), task.part, task.quantity, task.unit, task.minutes, Task.State.TODO.value, task.caution[:300], "", task.input, task.uses[:200],
-    )  # fmt: skip
+        organisation,
+        "batch",
+        subject,
+        code,
+        task.stage,
+        task.key,
+        task.at,
+        task.kind,
+        task.title[:200],
+        task.place,
+        task.day,
+        task.day + timedelta(days=1),
+        task.part,
+        task.quantity,
+        task.unit,
+        task.minutes,
+        Task.State.TODO.value,
+        task.caution[:300],
+        "",
+        task.input,
+        task.uses[:200],
+    )
 
 
 @dataclass(frozen=True)
@@ -154,21 +235,57 @@ def _batch_row(
     request, values, method = draft.plan.request, batch_values(draft.plan), draft.method
     own = draft.snapshot is not None
     return (
-        pk, known, organisation, code, draft.crop_id, draft.line_id, method.pk,
-        json_value(draft.snapshot) if own else snapshots[method.pk], draft.container_id if own else method.container_id,
-        draft.mix_id if own else method.mix_id, request.lot.key if request.lot else None, Batch.State.PLANNED.value, tops_up,
-        values["needed"], values["start"], values["start_typed"], values["trays"], values["seeds"], values["seed_g"],
-        values["chance_wanted"], values["planned_chance"], values["expected"], "", json_value(values["problems"]), note, 1,
-    )  # fmt: skip
+        pk,
+        known,
+        organisation,
+        code,
+        draft.crop_id,
+        draft.line_id,
+        method.pk,
+        json_value(draft.snapshot) if own else snapshots[method.pk],
+        draft.container_id if own else method.container_id,
+        draft.mix_id if own else method.mix_id,
+        request.lot.key if request.lot else None,
+        Batch.State.PLANNED.value,
+        tops_up,
+        values["needed"],
+        values["start"],
+        values["start_typed"],
+        values["trays"],
+        values["seeds"],
+        values["seed_g"],
+        values["chance_wanted"],
+        values["planned_chance"],
+        values["expected"],
+        "",
+        json_value(values["problems"]),
+        note,
+        1,
+    )
 
 
 def _stage_row(stage: PlannedStage, stage_id: int, batch: int, order: int) -> tuple[Any, ...]:
     start, end = planned_days(stage)
     spec, rate = stage.spec, stage.rate
     return (
-        stage_id, batch, order, spec.key, spec.name, spec.kind, days_text(start, end), stage.place, rate.spread.alpha, rate.spread.beta,
-        rate.origin.value, rate.source[:200], rate.multiply, rate.multiply_sd, spec.unit.words, stage.needed, stage.out,
-    )  # fmt: skip
+        stage_id,
+        batch,
+        order,
+        spec.key,
+        spec.name,
+        spec.kind,
+        days_text(start, end),
+        stage.place,
+        rate.spread.alpha,
+        rate.spread.beta,
+        rate.origin.value,
+        rate.source[:200],
+        rate.multiply,
+        rate.multiply_sd,
+        spec.unit.words,
+        stage.needed,
+        stage.out,
+    )
 
 
 SAME_TASK = (
@@ -213,9 +330,10 @@ def upsert_tasks(ctx: Ctx, batch: Batch, plan: Plan, over: frozenset[str]) -> No
             moved.append((row.pk, *(values[name] for name in SAME_TASK)))
     stages = {stage.spec.key for stage in plan.stages}
     gone = [
-        row.pk for row in rows.values()
+        row.pk
+        for row in rows.values()
         if row.state == Task.State.TODO and not row.note and row.stage in stages and row.stage not in over
-    ]  # fmt: skip
+    ]
     if gone:
         Task.objects.filter(pk__in=gone).delete()
     update_rows(Task, SAME_TASK, moved)

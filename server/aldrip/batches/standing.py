@@ -15,7 +15,8 @@ def what_stands_keeps_its_unit(ctx: Ctx, place: Place, spec: PlaceSpec) -> None:
     newest = rows.first()
     if newest is not None:
         raise refuse(
-            "kind", "in_use",
+            "kind",
+            "in_use",
             f"{place.name} is measured in {place.unit}, and {rows.count()} stages are planned or stood there in {place.unit}, the latest of "
             f"{newest.stage.batch.code}. Close it and add a new place instead.",
-        )  # fmt: skip
+        )

@@ -84,10 +84,16 @@ def request_for(ground: Ground, asked: Asked) -> Request:
     line = asked.line.slug if asked.line else None
     lot = ground.lot_for(asked.crop.slug, line) if spec.by_seed else None
     return Request(
-        crop=crop_spec(crop_values(asked.crop)), method=spec, needs=asked.needs, chance=ground.chance, line=line,
-        container=first_container(snapshot), lots=((lot, 1.0),) if lot else (),
-        anchor=Anchor(ready=ground.ready_day(asked.due_from, asked.due_last)), leaves=asked.leaves,
-    )  # fmt: skip
+        crop=crop_spec(crop_values(asked.crop)),
+        method=spec,
+        needs=asked.needs,
+        chance=ground.chance,
+        line=line,
+        container=first_container(snapshot),
+        lots=((lot, 1.0),) if lot else (),
+        anchor=Anchor(ready=ground.ready_day(asked.due_from, asked.due_last)),
+        leaves=asked.leaves,
+    )
 
 
 def _choose_lot_that_holds(ground: Ground, plan: Plan) -> Plan:
@@ -118,9 +124,15 @@ def asked_for(ground: Ground, line: OrderLine, quantity: Decimal | None = None) 
     method = method_for(ground, line.crop, line.form)
     needs = {line.form: needed_by(line, ground.method(method.pk), quantity)}
     return Asked(
-        line.crop, method, needs, line.due.lower, line.due.upper - timedelta(days=1), line.line, line.container,
+        line.crop,
+        method,
+        needs,
+        line.due.lower,
+        line.due.upper - timedelta(days=1),
+        line.line,
+        line.container,
         (line.due.lower, line.due.lower),
-    )  # fmt: skip
+    )
 
 
 def needed_by(line: OrderLine, method: MethodSpec, quantity: Decimal | None = None) -> float:
@@ -187,9 +199,12 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     if given:
         refresh(ctx, batches=list(touched.first_days), lines=[line.pk for line in given])
     return {
-        "planned": len(served), "late": late, "batches": made, "given": len(given),
+        "planned": len(served),
+        "late": late,
+        "batches": made,
+        "given": len(given),
         "unplanned": [{"line": line.pk, "number": line.order.number, "reason": why} for line, why in refused],
-    }  # fmt: skip
+    }
 
 
 def raise_for(ctx: Ctx, wanted: Mapping[OrderLine, Decimal]) -> tuple[list[int], list[tuple[OrderLine, str]]]:
@@ -254,9 +269,13 @@ def can_we_take_it(
     line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
     method = method_for(ground, crop, form)
     promise = OrderLine(
-        crop=crop, line=line, form=form, quantity=quantity.base, unit=quantity.unit.words,
+        crop=crop,
+        line=line,
+        form=form,
+        quantity=quantity.base,
+        unit=quantity.unit.words,
         due=DateRange(due_from, due_last + timedelta(days=1)),
-    )  # fmt: skip
+    )
     spec = ground.method(method.pk)
     found = [gift.quantity for gift in Spares(ctx, crops={crop.slug}).take(promise, promise.quantity, spec.hold_days)]
     spare = needed_by(promise, spec, sum(found, Decimal(0)))

@@ -105,17 +105,34 @@ def tried_out(tried: Tried, names: Mapping[int, str]) -> dict[str, Any]:
     plan = tried.plan
     method, found = plan.request.method, plan.quantities
     return {
-        "needed": found.needed, "unit": method.unit.words, "start": found.start, "start_unit": method.start_unit.words,
-        "trays": found.trays, "container": plan.request.container.name if plan.request.container else "", "seed_g": found.seed_g,
-        "chance": found.chance, "days": (plan.ready_on - plan.sow_on).days, "give_days": give_of(plan), "begin": plan.sow_on, "ready": plan.ready_on,
+        "needed": found.needed,
+        "unit": method.unit.words,
+        "start": found.start,
+        "start_unit": method.start_unit.words,
+        "trays": found.trays,
+        "container": plan.request.container.name if plan.request.container else "",
+        "seed_g": found.seed_g,
+        "chance": found.chance,
+        "days": (plan.ready_on - plan.sow_on).days,
+        "give_days": give_of(plan),
+        "begin": plan.sow_on,
+        "ready": plan.ready_on,
         "problems": list(tried.problems),
         "rungs": [
             {
-                "key": stage.spec.key, "name": stage.spec.name, "after": stage.spec.after or "", "start": stage.dates.start,
-                "end": stage.dates.end, "into": stage.into, "out": stage.out, "unit": stage.spec.unit.words,
-                "place": names.get(stage.place or 0, "") if isinstance(stage.place, int) else "", "place_kind": stage.spec.place_kind,
-                "amount": stage.amount, "amount_unit": "trays" if stage.spec.density is Density.TRAY else "m²",
+                "key": stage.spec.key,
+                "name": stage.spec.name,
+                "after": stage.spec.after or "",
+                "start": stage.dates.start,
+                "end": stage.dates.end,
+                "into": stage.into,
+                "out": stage.out,
+                "unit": stage.spec.unit.words,
+                "place": names.get(stage.place or 0, "") if isinstance(stage.place, int) else "",
+                "place_kind": stage.spec.place_kind,
+                "amount": stage.amount,
+                "amount_unit": "trays" if stage.spec.density is Density.TRAY else "m²",
             }
             for stage in plan.stages
         ],
-    }  # fmt: skip
+    }

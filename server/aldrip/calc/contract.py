@@ -47,11 +47,21 @@ BY_TYPE = {
     "too_short": "At least {min_length} must stand here, not {actual_length}.",
     "too_long": "At most {max_length} may stand here, not {actual_length}.",
     "string_too_long": "At most {max_length} characters may stand here.",
-    "int_parsing": "A whole number is needed.", "int_type": "A whole number is needed.", "int_from_float": "A whole number is needed, without a fraction.",
-    "float_parsing": "A number is needed.", "float_type": "A number is needed.", "string_type": "Text is needed.", "bool_type": "Yes or no is needed.",
-    "bool_parsing": "Yes or no is needed.", "list_type": "A list is needed.", "tuple_type": "A list is needed.", "dict_type": "Named fields are needed.",
-    "model_type": "Named fields are needed.", "model_attributes_type": "Named fields are needed.", "uuid_parsing": "This is no UUID.",
-}  # fmt: skip
+    "int_parsing": "A whole number is needed.",
+    "int_type": "A whole number is needed.",
+    "int_from_float": "A whole number is needed, without a fraction.",
+    "float_parsing": "A number is needed.",
+    "float_type": "A number is needed.",
+    "string_type": "Text is needed.",
+    "bool_type": "Yes or no is needed.",
+    "bool_parsing": "Yes or no is needed.",
+    "list_type": "A list is needed.",
+    "tuple_type": "A list is needed.",
+    "dict_type": "Named fields are needed.",
+    "model_type": "Named fields are needed.",
+    "model_attributes_type": "Named fields are needed.",
+    "uuid_parsing": "This is no UUID.",
+}
 LONGEST_INPUT = 40
 
 

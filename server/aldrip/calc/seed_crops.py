@@ -93,13 +93,24 @@ class RowPlanIn(Strict):
     planter_rows: WholePositive | None = None
 
     def answer(self) -> row_plan.RowPlan:
-        given = self.model_dump(include={
-            "outline", "row_bearing_deg", "row_spacing_m", "pattern", "border_rows", "headland_rows", "border_line", "planter_rows",
-        })  # fmt: skip
+        given = self.model_dump(
+            include={
+                "outline",
+                "row_bearing_deg",
+                "row_spacing_m",
+                "pattern",
+                "border_rows",
+                "headland_rows",
+                "border_line",
+                "planter_rows",
+            }
+        )
         return row_plan.row_plan(
-            in_row_cm=self.in_row_cm.values(), establishment=self.establishment.values() if self.establishment else None,
-            tgw_g=self.tgw_g.values() if self.tgw_g else None, **given,
-        )  # fmt: skip
+            in_row_cm=self.in_row_cm.values(),
+            establishment=self.establishment.values() if self.establishment else None,
+            tgw_g=self.tgw_g.values() if self.tgw_g else None,
+            **given,
+        )
 
 
 class FemaleIn(Strict):
@@ -126,8 +137,14 @@ class MaleIn(Strict):
 
     def parent(self) -> nick.Parent:
         return nick.Parent(
-            self.sow, self.days_to_shed, self.spread_sd_days, self.shed_days, self.date_sd_days, self.sowings, self.sowing_gap_days
-        )  # fmt: skip
+            self.sow,
+            self.days_to_shed,
+            self.spread_sd_days,
+            self.shed_days,
+            self.date_sd_days,
+            self.sowings,
+            self.sowing_gap_days,
+        )
 
 
 class NickIn(Strict):

@@ -113,9 +113,11 @@ class DeliveriesOut(Schema):
 def deliveries(ctx: Ctx, days: int = 400) -> Any:
     horizon = ctx.today + timedelta(days=max(1, min(days, 800)))
     lines = list(
-        ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=horizon)
-        .select_related("order", "crop", "line", "standard").order_by("due", "id")
-    )  # fmt: skip
+        ctx.rows(OrderLine)
+        .filter(state=OrderLine.State.OPEN, due__startswith__lt=horizon)
+        .select_related("order", "crop", "line", "standard")
+        .order_by("due", "id")
+    )
     stock = services.stock_for(ctx, lines)
     proposed = services.proposed_picks(lines, stock)
     classes = class_names(ctx)
@@ -129,21 +131,48 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
     return {
         "due": [
             {
-                "line_id": line.pk, "order_id": line.order_id, "order": line.order.number, "customer": line.order.customer,
-                "crop": line.crop.name, "cultivar": line.line.name if line.line else "", "form": line.form,
-                "seed_class": line.seed_class, "class_name": classes.get(line.seed_class, line.seed_class),
-                "quantity": shown(line.quantity, line.unit), "delivered": shown(line.delivered, line.unit), "unit": line.unit, "due_from": line.due.lower,
-                "due_last": line.due.upper - timedelta(days=1), "chance": line.chance, "problem": line.problem,
+                "line_id": line.pk,
+                "order_id": line.order_id,
+                "order": line.order.number,
+                "customer": line.order.customer,
+                "crop": line.crop.name,
+                "cultivar": line.line.name if line.line else "",
+                "form": line.form,
+                "seed_class": line.seed_class,
+                "class_name": classes.get(line.seed_class, line.seed_class),
+                "quantity": shown(line.quantity, line.unit),
+                "delivered": shown(line.delivered, line.unit),
+                "unit": line.unit,
+                "due_from": line.due.lower,
+                "due_last": line.due.upper - timedelta(days=1),
+                "chance": line.chance,
+                "problem": line.problem,
                 "standard": line.standard.name if line.standard else "",
                 "stock": [
-                    {"lot_id": lot.pk, "code": lot.code, "balance": shown_of(lot), "unit": lot.unit, "graded_on": lot.received_on, "proposed": shown(proposed.get((line.pk, lot.pk), 0), line.unit),
-                     "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all())}
+                    {
+                        "lot_id": lot.pk,
+                        "code": lot.code,
+                        "balance": shown_of(lot),
+                        "unit": lot.unit,
+                        "graded_on": lot.received_on,
+                        "proposed": shown(proposed.get((line.pk, lot.pk), 0), line.unit),
+                        "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all()),
+                    }
                     for lot in stock[line.pk]
                 ],
                 "batches": [
-                    {"batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low,
-                     "high": b.high, "left": b.start, "ready_on": ready_on(saved_of(b, list(b.stages.all())), ctx.today),
-                     "causes": services.grade_causes(line.standard)}
+                    {
+                        "batch_id": b.pk,
+                        "code": b.code,
+                        "version": b.version,
+                        "state": b.state,
+                        "expected": b.expected,
+                        "low": b.low,
+                        "high": b.high,
+                        "left": b.start,
+                        "ready_on": ready_on(saved_of(b, list(b.stages.all())), ctx.today),
+                        "causes": services.grade_causes(line.standard),
+                    }
                     for b in to_grade[line.pk]
                 ],
             }
@@ -152,15 +181,24 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         "standing": _standing(ctx),
         "done": [
             {
-                "id": d.pk, "code": d.code, "order": d.order.number, "customer": d.order.customer, "delivered_on": d.delivered_on,
-                "quantity": _sum_of((i.quantity, i.order_line.unit) for i in d.items.all()), "lines": len({i.order_line_id for i in d.items.all()}),
+                "id": d.pk,
+                "code": d.code,
+                "order": d.order.number,
+                "customer": d.order.customer,
+                "delivered_on": d.delivered_on,
+                "quantity": _sum_of((i.quantity, i.order_line.unit) for i in d.items.all()),
+                "lines": len({i.order_line_id for i in d.items.all()}),
                 "unit": next((i.order_line.unit for i in d.items.all()), ""),
                 "declared": any(doc.kind == "quality declaration" for doc in d.documents.all()),
-                "short": _sum_of((line.quantity - line.delivered, line.unit) for line in d.order.lines.all() if line.state == OrderLine.State.SHORT),
+                "short": _sum_of(
+                    (line.quantity - line.delivered, line.unit)
+                    for line in d.order.lines.all()
+                    if line.state == OrderLine.State.SHORT
+                ),
             }
             for d in done
         ],
-    }  # fmt: skip
+    }
 
 
 def _standing(ctx: Ctx) -> list[dict[str, Any]]:
@@ -176,14 +214,26 @@ def _standing(ctx: Ctx) -> list[dict[str, Any]]:
     }
     return [
         {
-            "batch_id": b.pk, "code": b.code, "version": b.version, "state": b.state, "expected": b.expected, "low": b.low, "high": b.high,
-            "left": b.start, "ready_on": one.ready, "causes": services.grade_causes(standards[b.method_id]), "crop": b.crop.name,
-            "cultivar": b.line.name if b.line else "", "form": saved.method.form, "unit": one.unit.words,
-            "spare": shown(one.free, one.unit.words), "promised": shown(promised.get(b.pk, 0), one.unit.words),
+            "batch_id": b.pk,
+            "code": b.code,
+            "version": b.version,
+            "state": b.state,
+            "expected": b.expected,
+            "low": b.low,
+            "high": b.high,
+            "left": b.start,
+            "ready_on": one.ready,
+            "causes": services.grade_causes(standards[b.method_id]),
+            "crop": b.crop.name,
+            "cultivar": b.line.name if b.line else "",
+            "form": saved.method.form,
+            "unit": one.unit.words,
+            "spare": shown(one.free, one.unit.words),
+            "promised": shown(promised.get(b.pk, 0), one.unit.words),
         }
         for one in sorted(there, key=lambda spare: spare.ready)
         if (b := one.batch) is not None and (saved := one.saved) is not None
-    ]  # fmt: skip
+    ]
 
 
 def _sum_of(parts: Iterable[tuple[Decimal, str]]) -> float:
@@ -199,8 +249,10 @@ def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
     pairs = list(
         Allocation.objects.filter(
             order_line__in=lines, batch__state__in=(Batch.State.SOWN, Batch.State.READY), batch__method__way="plants"
-        ).order_by("batch_id").values_list("order_line_id", "batch_id")
-    )  # fmt: skip
+        )
+        .order_by("batch_id")
+        .values_list("order_line_id", "batch_id")
+    )
     stages = Prefetch("stages", BatchStage.objects.order_by("order"))
     rows = light(Batch.objects.filter(pk__in={pk for _, pk in pairs}).select_related("crop", "container", "mix"))
     batches = {batch.pk: batch for batch in rows.prefetch_related(stages)}
@@ -260,9 +312,14 @@ class DeliveredOut(Schema):
 def deliver(ctx: Ctx, body: DeliverIn) -> Any:
     """Hand over against an order. A repeat with the same uuid answers with the first record."""
     made = services.deliver(
-        ctx, order_id=body.order_id, on=body.on, picks=_picks(ctx, body.picks),
-        short=[services.Short(s.line_id, s.cause) for s in body.short], client_uuid=body.client_uuid, note=body.note,
-    )  # fmt: skip
+        ctx,
+        order_id=body.order_id,
+        on=body.on,
+        picks=_picks(ctx, body.picks),
+        short=[services.Short(s.line_id, s.cause) for s in body.short],
+        client_uuid=body.client_uuid,
+        note=body.note,
+    )
     return {"id": made.pk, "code": made.code, "message": f"Delivery note {made.code} is written."}
 
 
@@ -345,10 +402,13 @@ def note_pdf(ctx: Ctx, delivery_id: Ref) -> HttpResponse:
         for line in facts["lines"]
     ]
     shown = {
-        **facts, "items": items, "lines": lines, "digest": document.sha256,
+        **facts,
+        "items": items,
+        "lines": lines,
+        "digest": document.sha256,
         "day_words": day(date.fromisoformat(facts["delivered_on"]), year=True),
         "labels": [{**item, "qr": qr(f"{item['label']} {item['lot']} {item['batch']}")} for item in items],
-    }  # fmt: skip
+    }
     return answer_pdf(f"delivery-note-{facts['code']}", pdf("print/note.html", shown))
 
 
@@ -405,15 +465,19 @@ def declaration_pdf(ctx: Ctx, delivery_id: Ref) -> HttpResponse:
     facts = document.payload
     lots = [
         {
-            **lot, "quantity_words": plain(lot["quantity"]),
+            **lot,
+            "quantity_words": plain(lot["quantity"]),
             "results": [
-                {**row, "shown": f"{row['value']:g} {row['unit']}" if row["value"] is not None else "not tested",
-                 "on_words": day(date.fromisoformat(row["on"]), year=True) if row["on"] else ""}
+                {
+                    **row,
+                    "shown": f"{row['value']:g} {row['unit']}" if row["value"] is not None else "not tested",
+                    "on_words": day(date.fromisoformat(row["on"]), year=True) if row["on"] else "",
+                }
                 for row in lot["results"]
             ],
         }
         for lot in facts["lots"]
-    ]  # fmt: skip
+    ]
     shown = {
         **facts,
         "lots": lots,

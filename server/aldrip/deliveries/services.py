@@ -147,9 +147,14 @@ def deliver(
     if not wanted and not short:
         raise refuse("picks", "missing", "Nothing is picked. Grade a batch first, or record the line as short.")
     delivery = Delivery.objects.create(
-        organisation=ctx.organisation, order=order, code=ctx.next_code("delivery")[0], delivered_on=on, by=ctx.user,
-        client_uuid=client_uuid, note=note[:300],
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        order=order,
+        code=ctx.next_code("delivery")[0],
+        delivered_on=on,
+        by=ctx.user,
+        client_uuid=client_uuid,
+        note=note[:300],
+    )
     for index, pick in enumerate(wanted):
         _hand_over(ctx, delivery, lines, pick, index)
     causes = {one.line_id: one.cause.strip() for one in short}
@@ -191,27 +196,43 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
         and ctx.local(released.happened_at).date() > delivery.delivered_on
     ):
         raise refuse(
-            "on", "too_early",
+            "on",
+            "too_early",
             f"Lot {lot.code} was released on {ctx.local(released.happened_at).date()}; it cannot have left on {delivery.delivered_on}.",
-        )  # fmt: skip
+        )
     quantity = Quantity.of(pick.quantity, unit(line.unit))
     after = line.delivered + quantity.base
     if after > line.quantity:
         over = Quantity(after - line.quantity, quantity.unit).words()
-        raise refuse(f"{at}.quantity", "too_many",
-                     f"Line {line.number} asks for {Quantity(line.quantity, quantity.unit).words()}; {Quantity(after, quantity.unit).words()} would be {over} too many.")  # fmt: skip
+        raise refuse(
+            f"{at}.quantity",
+            "too_many",
+            f"Line {line.number} asks for {Quantity(line.quantity, quantity.unit).words()}; {Quantity(after, quantity.unit).words()} would be {over} too many.",
+        )
     movement = take_from_stock(
-        ctx, lot, quantity, "delivered", on=delivery.delivered_on, wanted=wanted, subject=delivery, subject_code=delivery.code,
+        ctx,
+        lot,
+        quantity,
+        "delivered",
+        on=delivery.delivered_on,
+        wanted=wanted,
+        subject=delivery,
+        subject_code=delivery.code,
         field=f"{at}.lot_id",
-    )  # fmt: skip
+    )
     batch = Batch.objects.filter(stages__yields__lot=lot).first()
     if batch is None and lot.form == "seed":
         batch = Batch.objects.filter(pk__in=block_ids_of(ctx, lot)).order_by("pk").first()
     number = delivery.items.count() + 1
     DeliveryItem.objects.create(
-        delivery=delivery, order_line=line, movement=movement, quantity=quantity.base, trays=_trays(batch, lot, quantity),
-        batch_code=batch.code if batch else "", label=with_check(f"{delivery.code}-{number}"),
-    )  # fmt: skip
+        delivery=delivery,
+        order_line=line,
+        movement=movement,
+        quantity=quantity.base,
+        trays=_trays(batch, lot, quantity),
+        batch_code=batch.code if batch else "",
+        label=with_check(f"{delivery.code}-{number}"),
+    )
     line.delivered = after
     _use_what_is_set_aside(ctx, line, lot, -movement.quantity, at)
 
@@ -232,9 +253,10 @@ def _use_what_is_set_aside(ctx: Ctx, line: OrderLine, lot: Lot, taken: Decimal, 
         named = ", ".join(others.values_list("order_line__order__number", flat=True).order_by("order_line__due"))
         of = unit(lot.unit)
         ctx.doubt(
-            "set_aside", f"{at}.quantity",
+            "set_aside",
+            f"{at}.quantity",
             f"Of lot {lot.code} {Quantity(kept, of).words()} are set aside for order {named}, and {Quantity(left, of).words()} would be left. Take it all the same?",
-        )  # fmt: skip
+        )
 
 
 def _trays(batch: Batch | None, lot: Lot, quantity: Quantity) -> int | None:
@@ -321,9 +343,15 @@ def end_batch(ctx: Ctx, batch_id: Ref, cause: str) -> Batch:
         own = min(exact(given.lot.balance * given.quantity / given.whole), given.lot.balance)
         if own > 0:
             take_from_stock(
-                ctx, given.lot, Quantity(own, unit(given.lot.unit)), "discarded", on=ctx.today, subject=batch, subject_code=batch.code,
+                ctx,
+                given.lot,
+                Quantity(own, unit(given.lot.unit)),
+                "discarded",
+                on=ctx.today,
+                subject=batch,
+                subject_code=batch.code,
                 reason=cause.strip()[:300],
-            )  # fmt: skip
+            )
     if batch.state == Batch.State.READY:
         _end(ctx, batch, ctx.today)
     else:
@@ -346,39 +374,62 @@ def note_facts(delivery: Delivery) -> dict[str, Any]:
     ).order_by("id")
     lines = delivery.order.lines.select_related("crop", "line").order_by("number")
     return {
-        "code": delivery.code, "supplier": delivery.organisation.name, "customer": delivery.order.customer,
-        "order": delivery.order.number, "delivered_on": delivery.delivered_on.isoformat(), "note": delivery.note,
+        "code": delivery.code,
+        "supplier": delivery.organisation.name,
+        "customer": delivery.order.customer,
+        "order": delivery.order.number,
+        "delivered_on": delivery.delivered_on.isoformat(),
+        "note": delivery.note,
         "items": [
             {
-                "line": item.order_line.number, "crop": item.order_line.crop.name,
+                "line": item.order_line.number,
+                "crop": item.order_line.crop.name,
                 "botanical_name": item.order_line.crop.botanical_name,
-                "cultivar": item.order_line.line.name if item.order_line.line else "", "form": item.order_line.form,
-                "quantity": shown_number(item.quantity, item.order_line.unit), "unit": item.order_line.unit, "trays": item.trays, "batch": item.batch_code,
-                "lot": item.movement.lot.code, "label": item.label,
+                "cultivar": item.order_line.line.name if item.order_line.line else "",
+                "form": item.order_line.form,
+                "quantity": shown_number(item.quantity, item.order_line.unit),
+                "unit": item.order_line.unit,
+                "trays": item.trays,
+                "batch": item.batch_code,
+                "lot": item.movement.lot.code,
+                "label": item.label,
                 "standard": item.order_line.standard.name if item.order_line.standard else "",
             }
             for item in items
         ],
         "lines": [
-            {"line": line.number, "crop": line.crop.name, "ordered": shown_number(line.quantity, line.unit),
-             "delivered": shown_number(line.delivered, line.unit),
-             "missing": shown_number(max(Decimal(0), line.quantity - line.delivered), line.unit), "cause": line.short_cause, "unit": line.unit}
+            {
+                "line": line.number,
+                "crop": line.crop.name,
+                "ordered": shown_number(line.quantity, line.unit),
+                "delivered": shown_number(line.delivered, line.unit),
+                "missing": shown_number(max(Decimal(0), line.quantity - line.delivered), line.unit),
+                "cause": line.short_cause,
+                "unit": line.unit,
+            }
             for line in lines
         ],
-    }  # fmt: skip
+    }
 
 
 def declaration_facts(ctx: Ctx, delivery: Delivery) -> dict[str, Any]:
     """What the quality declaration says of every seed lot in a delivery, as plain data."""
     items = [
-        item for item in delivery.items.select_related("movement__lot__crop", "movement__lot__line", "order_line").order_by("id")
+        item
+        for item in delivery.items.select_related("movement__lot__crop", "movement__lot__line", "order_line").order_by(
+            "id"
+        )
         if item.movement.lot.form == "seed"
-    ]  # fmt: skip
+    ]
     names = class_names(ctx)
     return {
-        "code": delivery.code, "supplier": delivery.organisation.name, "customer": delivery.order.customer, "order": delivery.order.number,
-        "delivered_on": delivery.delivered_on.isoformat(), "lots": [_declared(ctx, item, names) for item in items],
-    }  # fmt: skip
+        "code": delivery.code,
+        "supplier": delivery.organisation.name,
+        "customer": delivery.order.customer,
+        "order": delivery.order.number,
+        "delivered_on": delivery.delivered_on.isoformat(),
+        "lots": [_declared(ctx, item, names) for item in items],
+    }
 
 
 def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, Any]:
@@ -393,16 +444,27 @@ def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, 
         .prefetch_related("inspections")
     )
     return {
-        "code": lot.code, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "", "class_name": names.get(lot.seed_class, lot.seed_class),
-        "quantity": shown_number(item.quantity, item.order_line.unit), "unit": item.order_line.unit, "label": item.label, "results": signed.results if signed else [],
-        "verdict": signed.sentence if signed else "", "reason": signed.reason if signed else "", "standard": signed.standard.name if signed else "",
+        "code": lot.code,
+        "crop": lot.crop.name,
+        "cultivar": lot.line.name if lot.line else "",
+        "class_name": names.get(lot.seed_class, lot.seed_class),
+        "quantity": shown_number(item.quantity, item.order_line.unit),
+        "unit": item.order_line.unit,
+        "label": item.label,
+        "results": signed.results if signed else [],
+        "verdict": signed.sentence if signed else "",
+        "reason": signed.reason if signed else "",
+        "standard": signed.standard.name if signed else "",
         "fields": ", ".join(b.field.name for b in blocks),
         "inspections": "; ".join(
             f"{i.words.lower()} {SIGNED.get(i.decision, 'open')}" for b in blocks for i in b.inspections.all()
         ),
-        "made_from": ", ".join(f"{row['code']}{' ' + row['label_number'] if row['label_number'] else ''}" for row in family) or "nothing recorded",
+        "made_from": ", ".join(
+            f"{row['code']}{' ' + row['label_number'] if row['label_number'] else ''}" for row in family
+        )
+        or "nothing recorded",
         "seals": ", ".join(lot.seals.order_by("id").values_list("number", flat=True)[:200]),
-    }  # fmt: skip
+    }
 
 
 def _issue(ctx: Ctx, delivery: Delivery, kind: str, facts: dict[str, Any]) -> Document:

@@ -80,9 +80,12 @@ class Season:
     def _set_up(self) -> Ctx:
         house = self.house
         organisation = Organisation.objects.create(
-            **house["organisation"], working_days=house["working_days"], sowing_days=house["sowing_days"],
-            practice_date=house["begins"], demo=True,
-        )  # fmt: skip
+            **house["organisation"],
+            working_days=house["working_days"],
+            sowing_days=house["sowing_days"],
+            practice_date=house["begins"],
+            demo=True,
+        )
         first: User | None = None
         hashed = make_password(PASSWORD)  # slow on purpose, so once for all seven
         for person in house["people"]:
@@ -131,11 +134,17 @@ class Season:
             self._stand_on(max(date.fromisoformat(row["received"]), date(2025, 1, 1)))
             crop = crops[row["crop"]]
             lots.receive(
-                self.ctx, crop_id=crop.pk, line_id=lines[crop.pk, row["cultivar"]].pk, quantity=Quantity.of(row["grams"], Unit.GRAM),
-                germination=float(row["germination"]), tgw_g=float(row["tgw"]),
-                tested_on=min(date.fromisoformat(row["tested"]), self.ctx.today), supplier=row["supplier"],
-                supplier_ref=row["reference"], treatment=row["treatment"],
-            )  # fmt: skip
+                self.ctx,
+                crop_id=crop.pk,
+                line_id=lines[crop.pk, row["cultivar"]].pk,
+                quantity=Quantity.of(row["grams"], Unit.GRAM),
+                germination=float(row["germination"]),
+                tgw_g=float(row["tgw"]),
+                tested_on=min(date.fromisoformat(row["tested"]), self.ctx.today),
+                supplier=row["supplier"],
+                supplier_ref=row["reference"],
+                treatment=row["treatment"],
+            )
         for test in self.stories["tests"]:
             self._stand_on(test["tested"])
             lot = self.ctx.rows(Lot).get(crop__name=test["lot"])
@@ -159,9 +168,10 @@ class Season:
     def _named(self, story: dict[str, Any]) -> Batch:
         monday = date.fromisocalendar(self.ends.year, story["week"], 1)
         row = Allocation.objects.filter(
-            order_line__organisation=self.ctx.organisation, order_line__order__number=story["order"],
+            order_line__organisation=self.ctx.organisation,
+            order_line__order__number=story["order"],
             order_line__due__contains=monday,
-        ).first()  # fmt: skip
+        ).first()
         if row is None:
             raise LookupError(f"the demo has no batch for {story}")
         return row.batch
@@ -174,8 +184,14 @@ class Season:
     def _losses_told(self, day: date) -> None:
         for story in self.stories["losses"]:
             if story["day"] == day:
-                doing.count_loss(self.ctx, self._named(story).pk, lost=story["lost"], cause=story["cause"], on=day,
-                                 client_uuid=self._uuid())  # fmt: skip
+                doing.count_loss(
+                    self.ctx,
+                    self._named(story).pk,
+                    lost=story["lost"],
+                    cause=story["cause"],
+                    on=day,
+                    client_uuid=self._uuid(),
+                )
 
     def _uuid(self) -> uuid.UUID:
         return uuid.UUID(int=self.random.getrandbits(128), version=4)
@@ -273,8 +289,14 @@ class Season:
         """Tasks of the day itself; what was due earlier and is not a batch's is ticked."""
         places = {place.name: place for place in self.ctx.rows(Place)}
         for task in self.stories["tasks"]:
-            add_task(self.ctx, title=task["title"], due=task["day"], place_id=places[task["place"]].pk, part_of_day=task["part"],
-                     minutes=task["minutes"])  # fmt: skip
+            add_task(
+                self.ctx,
+                title=task["title"],
+                due=task["day"],
+                place_id=places[task["place"]].pk,
+                part_of_day=task["part"],
+                minutes=task["minutes"],
+            )
         for task in self.ctx.rows(Task).filter(due_to__lte=self.ends, state=Task.State.TODO):
             mark(self.ctx, task.pk, Task.State.DONE)
 
@@ -296,6 +318,9 @@ def load() -> dict[str, int]:
     pieces = [one.words for one in Unit if one.is_pieces]
     delivered = rows(OrderLine).filter(unit__in=pieces).aggregate(n=Sum("delivered"))["n"]
     return {
-        "order lines": rows(OrderLine).count(), "batches": rows(Batch).count(), "lots": rows(Lot).count(),
-        "deliveries": rows(Delivery).count(), "plants delivered": int(delivered or 0),
-    }  # fmt: skip
+        "order lines": rows(OrderLine).count(),
+        "batches": rows(Batch).count(),
+        "lots": rows(Lot).count(),
+        "deliveries": rows(Delivery).count(),
+        "plants delivered": int(delivered or 0),
+    }

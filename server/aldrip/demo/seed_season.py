@@ -56,11 +56,19 @@ class SeedSeason:
         for line in self.told["lines"]:
             self._line(line)
         for rule in self.told["rules"]:
-            save_rule(self.ctx, {
-                "crop_id": self.crops[rule["crop"]].pk, "seed_class": rule["class"], "step": rule["step"], "kind": rule["kind"],
-                "metres": rule["metres"], "time_allowed": rule["time_allowed"], "time_margin_days": rule["margin"],
-                "source": self.told["rule_source"],
-            })  # fmt: skip
+            save_rule(
+                self.ctx,
+                {
+                    "crop_id": self.crops[rule["crop"]].pk,
+                    "seed_class": rule["class"],
+                    "step": rule["step"],
+                    "kind": rule["kind"],
+                    "metres": rule["metres"],
+                    "time_allowed": rule["time_allowed"],
+                    "time_margin_days": rule["margin"],
+                    "source": self.told["rule_source"],
+                },
+            )
         for one in self.told["field_standards"]:
             limits = [{"is_plant": True, "cures": True, **limit} for limit in one["limits"]]
             save_field_standard(self.ctx, {**self._named(one), **one["sampling"], "limits": limits})
@@ -79,10 +87,20 @@ class SeedSeason:
     def _line(self, line: dict[str, Any]) -> None:
         crop = self.crops[line["crop"]]
         known = {one.name: one.pk for one in Library(self.ctx).rows(Line).filter(crop=crop)}
-        add_line(self.ctx, LineSpec(
-            crop.pk, line["name"], line.get("tgw"), line.get("role", ""), known.get(line.get("female", "")), known.get(line.get("male", "")),
-            line.get("heat"), line.get("spread"), line.get("lasts"),
-        ))  # fmt: skip
+        add_line(
+            self.ctx,
+            LineSpec(
+                crop.pk,
+                line["name"],
+                line.get("tgw"),
+                line.get("role", ""),
+                known.get(line.get("female", "")),
+                known.get(line.get("male", "")),
+                line.get("heat"),
+                line.get("spread"),
+                line.get("lasts"),
+            ),
+        )
 
     def first_day(self) -> date:
         """The earliest day of the seed crops' story, before the nursery's season begins."""
@@ -109,16 +127,34 @@ class SeedSeason:
         crop = self.crops[lot["crop"]]
         line = Library(self.ctx).rows(Line).get(crop=crop, name=lot["line"])
         lots.receive(
-            self.ctx, crop_id=crop.pk, line_id=line.pk, quantity=Quantity.of(lot["grams"], Unit.GRAM), supplier=lot["supplier"], germination=lot["germination"],
-            tgw_g=lot["tgw"], tested_on=lot["tested"], seed_class=lot["class"], label_number=lot["label"],
-        )  # fmt: skip
+            self.ctx,
+            crop_id=crop.pk,
+            line_id=line.pk,
+            quantity=Quantity.of(lot["grams"], Unit.GRAM),
+            supplier=lot["supplier"],
+            germination=lot["germination"],
+            tgw_g=lot["tgw"],
+            tested_on=lot["tested"],
+            seed_class=lot["class"],
+            label_number=lot["label"],
+        )
 
     def _neighbour(self, one: dict[str, Any]) -> None:
         flowers = one.get("flowers", [None, None])
-        record_neighbour(self.ctx, NeighbourSpec(
-            one["name"], self.crops[one["crop"]].pk, one["kind"], one["year"], one["seen"], one["by"],
-            corners_m=[(float(x), float(y)) for x, y in one["corners"]], flowers_from=flowers[0], flowers_to=flowers[1],
-        ))  # fmt: skip
+        record_neighbour(
+            self.ctx,
+            NeighbourSpec(
+                one["name"],
+                self.crops[one["crop"]].pk,
+                one["kind"],
+                one["year"],
+                one["seen"],
+                one["by"],
+                corners_m=[(float(x), float(y)) for x, y in one["corners"]],
+                flowers_from=flowers[0],
+                flowers_to=flowers[1],
+            ),
+        )
 
     def _block(self, entry: dict[str, Any]) -> SeedBlock:
         return self.ctx.rows(SeedBlock).get(batch__line__name=entry["block"])
@@ -206,9 +242,17 @@ class SeedSeason:
 
     def _test(self, entry: dict[str, Any]) -> None:
         result = laboratory.Result(
-            entry["kind"], entry["day"], tuple(entry.get("normal", ())), 100, entry.get("pure"), entry.get("inert"), entry.get("other"),
-            tuple(entry.get("duplicates", ())), entry.get("found"), entry.get("sample"),
-        )  # fmt: skip
+            entry["kind"],
+            entry["day"],
+            tuple(entry.get("normal", ())),
+            100,
+            entry.get("pure"),
+            entry.get("inert"),
+            entry.get("other"),
+            tuple(entry.get("duplicates", ())),
+            entry.get("found"),
+            entry.get("sample"),
+        )
         laboratory.record_result(self.laboratory, self.clean[entry["lot"] - 1], result, client_uuid=self.uuid())
 
     def _release(self, entry: dict[str, Any]) -> None:

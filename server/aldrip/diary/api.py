@@ -53,14 +53,36 @@ class DayOut(Schema):
 
 
 def task_out(task: Task, today: date) -> dict[str, Any]:
-    names = ("id", "kind", "title", "subject_kind", "subject_code", "stage", "place_id", "due_from", "due_to", "part_of_day",
-             "quantity", "unit", "minutes", "minutes_spent", "quantity_done", "state", "caution", "note", "done_at")  # fmt: skip
+    names = (
+        "id",
+        "kind",
+        "title",
+        "subject_kind",
+        "subject_code",
+        "stage",
+        "place_id",
+        "due_from",
+        "due_to",
+        "part_of_day",
+        "quantity",
+        "unit",
+        "minutes",
+        "minutes_spent",
+        "quantity_done",
+        "state",
+        "caution",
+        "note",
+        "done_at",
+    )
     return {
-        **{name: getattr(task, name) for name in names}, "words": sheet.words_of(task), "subject_id": task.subject,
-        "place": task.place.name if task.place else "", "late": task.state == Task.State.TODO and task.due_to <= today,
+        **{name: getattr(task, name) for name in names},
+        "words": sheet.words_of(task),
+        "subject_id": task.subject,
+        "place": task.place.name if task.place else "",
+        "late": task.state == Task.State.TODO and task.due_to <= today,
         "state_words": task.get_state_display(),
         "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
-    }  # fmt: skip
+    }
 
 
 @room.get("/day", "see", response=DayOut)

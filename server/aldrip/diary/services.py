@@ -47,8 +47,12 @@ def mark(
     task.done_at = ctx.now if state != Task.State.TODO else None
     task.done_by = ctx.user if state != Task.State.TODO else None
     task.save()
-    ctx.record("task.mark", f"{task.title}: {Task.State(state).label}.", task, 
-               after={"state": state, "note": note, "minutes_spent": task.minutes_spent, "quantity_done": task.quantity_done})  # fmt: skip
+    ctx.record(
+        "task.mark",
+        f"{task.title}: {Task.State(state).label}.",
+        task,
+        after={"state": state, "note": note, "minutes_spent": task.minutes_spent, "quantity_done": task.quantity_done},
+    )
     return task
 
 
@@ -62,9 +66,16 @@ def add_task(
     _can_take(minutes, "minutes")
     place = ctx.get(Place, place_id) if place_id else None
     task = Task.objects.create(
-        organisation=ctx.organisation, kind="other", title=title.strip()[:200], due_from=due,
-        due_to=due + timedelta(days=1), place=place, part_of_day=part_of_day, minutes=minutes, note=note,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        kind="other",
+        title=title.strip()[:200],
+        due_from=due,
+        due_to=due + timedelta(days=1),
+        place=place,
+        part_of_day=part_of_day,
+        minutes=minutes,
+        note=note,
+    )
     ctx.record("task.add", f"Added: {task.title}.", task)
     return task
 
@@ -79,19 +90,38 @@ class Work:
 
 
 def put_task(
-    ctx: Ctx, subject: Any, work: Work, *, place: Place | None, due: date, until: date | None = None, part: str = "morning",
-    minutes: int | None = None, caution: str = "", quantity: float | None = None, unit: str = "",
-) -> Task:  # fmt: skip
+    ctx: Ctx,
+    subject: Any,
+    work: Work,
+    *,
+    place: Place | None,
+    due: date,
+    until: date | None = None,
+    part: str = "morning",
+    minutes: int | None = None,
+    caution: str = "",
+    quantity: float | None = None,
+    unit: str = "",
+) -> Task:
     """Plan a piece of work of a subject, or move the one that stands open; a finished one is followed by a new one.
 
     `subject`: a row with a uuid and a code. Call inside a transaction.
     """
     rows = ctx.rows(Task).filter(subject=subject.uuid, stage="")
     values: dict[str, Any] = {
-        "kind": work.kind, "title": work.title[:200], "place": place, "due_from": due, "due_to": until or due + timedelta(days=1),
-        "part_of_day": part, "minutes": minutes, "caution": caution, "quantity": quantity, "unit": unit,
-        "subject_kind": subject._meta.model_name, "subject_code": subject.code,
-    }  # fmt: skip
+        "kind": work.kind,
+        "title": work.title[:200],
+        "place": place,
+        "due_from": due,
+        "due_to": until or due + timedelta(days=1),
+        "part_of_day": part,
+        "minutes": minutes,
+        "caution": caution,
+        "quantity": quantity,
+        "unit": unit,
+        "subject_kind": subject._meta.model_name,
+        "subject_code": subject.code,
+    }
     open_one = rows.filter(_is(work.key), state=Task.State.TODO).first()
     if open_one is not None:
         rows.filter(pk=open_one.pk).update(**values)
@@ -127,10 +157,21 @@ def finish(
 
 
 def record_count(
-    ctx: Ctx, *, subject_kind: str, subject: uuid.UUID, stage: str, kind: str, sampled: int, found: int,
-    parts: list[dict[str, Any]], cause: str, on: date, client_uuid: uuid.UUID, reason: str = "",
+    ctx: Ctx,
+    *,
+    subject_kind: str,
+    subject: uuid.UUID,
+    stage: str,
+    kind: str,
+    sampled: int,
+    found: int,
+    parts: list[dict[str, Any]],
+    cause: str,
+    on: date,
+    client_uuid: uuid.UUID,
+    reason: str = "",
     replaces: Count | None = None,
-) -> tuple[Count, bool]:  # fmt: skip
+) -> tuple[Count, bool]:
     """One count; a repeat with the same uuid answers with the first record. (count, whether new)."""
     first = ctx.rows(Count).filter(client_uuid=client_uuid).first()
     if first is not None:
@@ -140,7 +181,18 @@ def record_count(
     if on > ctx.today:
         raise refuse("on", "in_the_future", f"{on} is still to come. Count today, or enter an earlier day.")
     return Count.objects.create(
-        organisation=ctx.organisation, by=ctx.user, subject_kind=subject_kind, subject=subject, stage=stage,
-        kind=kind, sampled=sampled, found=found, parts=parts, cause=cause, happened_at=ctx.at(on),
-        client_uuid=client_uuid, reason=reason[:300], replaces=replaces,
-    ), True  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        subject_kind=subject_kind,
+        subject=subject,
+        stage=stage,
+        kind=kind,
+        sampled=sampled,
+        found=found,
+        parts=parts,
+        cause=cause,
+        happened_at=ctx.at(on),
+        client_uuid=client_uuid,
+        reason=reason[:300],
+        replaces=replaces,
+    ), True

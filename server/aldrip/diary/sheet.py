@@ -37,8 +37,9 @@ def _flag_banned(ctx: Ctx, tasks: list[Task]) -> list[Task]:
     used = {task.input for task in tasks if task.input and task.state == Task.State.TODO}
     banned = dict(
         Library(ctx).rows(Input).filter(slug__in=used, allowed=Allowed.BANNED.value).values_list("slug", "name")
-        if used else ()
-    )  # fmt: skip
+        if used
+        else ()
+    )
     for task in tasks:
         if task.input in banned and task.state == Task.State.TODO:
             now = f"{banned[task.input]} is banned in this house now: do not use it"
@@ -60,14 +61,21 @@ def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
     tasks = tasks_for(ctx, day)
     for task in tasks:
         late = f" (since {day_words(task.due_from)})" if task.due_to <= day and task.state == Task.State.TODO else ""
-        by_place[task.place.name if task.place else "Anywhere"].append({
-            "mark": MARKS[task.state], "part": task.part_of_day, "words": words_of(task) + late, "caution": task.caution,
-            "note": task.note, "state": task.get_state_display(),
-            "minutes_words": f"{task.minutes} min" if task.minutes else "",
-        })  # fmt: skip
+        by_place[task.place.name if task.place else "Anywhere"].append(
+            {
+                "mark": MARKS[task.state],
+                "part": task.part_of_day,
+                "words": words_of(task) + late,
+                "caution": task.caution,
+                "note": task.note,
+                "state": task.get_state_display(),
+                "minutes_words": f"{task.minutes} min" if task.minutes else "",
+            }
+        )
     minutes = sum(t.minutes or 0 for t in tasks if t.state == Task.State.TODO)
     return {
-        "organisation": ctx.organisation.name, "day_words": f"{day_words(day)} {day.year}",
+        "organisation": ctx.organisation.name,
+        "day_words": f"{day_words(day)} {day.year}",
         "summary": f"{len(tasks)} tasks, {minutes / 60:.1f} hours still to do",
         "places": [{"name": name, "tasks": rows} for name, rows in by_place.items()],
-    }  # fmt: skip
+    }

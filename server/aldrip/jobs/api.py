@@ -52,8 +52,16 @@ def stop(ctx: Ctx, job_id: Ref) -> Any:
 def _out(ctx: Ctx, one: Job) -> dict[str, Any]:
     mine = ctx.user is not None and one.by_id == ctx.user.pk
     return {
-        "id": one.pk, "uuid": one.uuid, "kind": one.kind, "title": one.title, "state": one.state,
+        "id": one.pk,
+        "uuid": one.uuid,
+        "kind": one.kind,
+        "title": one.title,
+        "state": one.state,
         "words": "Stops after this step." if one.cancel_asked and one.state == Job.State.RUNNING else one.words,
-        "done": one.done, "total": one.total, "by": (one.by.get_full_name() or one.by.username) if one.by else "",
-        "made_at": ctx.local(one.made_at), "result": one.result, "may_stop": one.state in services.RUNS and (mine or ctx.role == Role.MANAGER),
-    }  # fmt: skip
+        "done": one.done,
+        "total": one.total,
+        "by": (one.by.get_full_name() or one.by.username) if one.by else "",
+        "made_at": ctx.local(one.made_at),
+        "result": one.result,
+        "may_stop": one.state in services.RUNS and (mine or ctx.role == Role.MANAGER),
+    }

@@ -68,9 +68,17 @@ def start(ctx: Ctx, kind: str, title: str, arguments: Mapping[str, Any], *, tota
 
     with transaction.atomic():
         made = Job.objects.create(
-            organisation=ctx.organisation, by=ctx.user, role=ctx.role, under=ctx.under, kind=kind, arguments=dict(arguments), title=title[:200],
-            total=total, words="Waits its turn.", beat_at=timezone.now(),
-        )  # fmt: skip
+            organisation=ctx.organisation,
+            by=ctx.user,
+            role=ctx.role,
+            under=ctx.under,
+            kind=kind,
+            arguments=dict(arguments),
+            title=title[:200],
+            total=total,
+            words="Waits its turn.",
+            beat_at=timezone.now(),
+        )
         run_job.defer(job_id=made.pk)
     return made
 

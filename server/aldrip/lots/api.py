@@ -151,15 +151,39 @@ class LotDetail(LotOut):
 
 def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[str, Any]:
     classes = class_names(ctx) if classes is None else classes
-    names = ("id", "code", "crop_id", "form", "unit", "supplier", "supplier_ref", "received_on", "packets", "tgw_g",
-             "germination", "tested_on", "treatment", "note", "seed_class", "status", "label_number", "moisture_percent")  # fmt: skip
+    names = (
+        "id",
+        "code",
+        "crop_id",
+        "form",
+        "unit",
+        "supplier",
+        "supplier_ref",
+        "received_on",
+        "packets",
+        "tgw_g",
+        "germination",
+        "tested_on",
+        "treatment",
+        "note",
+        "seed_class",
+        "status",
+        "label_number",
+        "moisture_percent",
+    )
     return {
-        **{name: getattr(lot, name) for name in names}, "crop": lot.crop.name, "cultivar": lot.line.name if lot.line else "",
-        "class_name": classes.get(lot.seed_class, lot.seed_class), "status_words": lot.get_status_display(),
-        "balance": shown_of(lot), "packet_size": shown_of(lot, lot.packet_size) if lot.packet_size is not None else None,
-        "test_is_old": lot.form == "seed" and lot.status in ("", "released") and lot.balance > 0
+        **{name: getattr(lot, name) for name in names},
+        "crop": lot.crop.name,
+        "cultivar": lot.line.name if lot.line else "",
+        "class_name": classes.get(lot.seed_class, lot.seed_class),
+        "status_words": lot.get_status_display(),
+        "balance": shown_of(lot),
+        "packet_size": shown_of(lot, lot.packet_size) if lot.packet_size is not None else None,
+        "test_is_old": lot.form == "seed"
+        and lot.status in ("", "released")
+        and lot.balance > 0
         and (lot.tested_on is None or (ctx.today - lot.tested_on).days > OLD_TEST_DAYS),
-    }  # fmt: skip
+    }
 
 
 @room.get("/lots", "see", response=list[LotOut])
@@ -183,30 +207,71 @@ def lot(ctx: Ctx, lot_id: Ref) -> Any:
     intake = ctx.rows(Intake).filter(lot=found).first()
     classes = class_names(ctx)
     return {
-        **lot_out(ctx, found, classes), "uuid": found.uuid,
-        "judged": _judged(ctx, found), "seals": found.seals.order_by("id"),
+        **lot_out(ctx, found, classes),
+        "uuid": found.uuid,
+        "judged": _judged(ctx, found),
+        "seals": found.seals.order_by("id"),
         "signed": [
-            {"id": v.pk, "decision": v.decision, "sentence": v.sentence, "reason": v.reason, "by": _by(v), "role": v.role,
-             "seed_class": classes.get(v.seed_class, v.seed_class), "happened_at": ctx.local(v.happened_at)}
+            {
+                "id": v.pk,
+                "decision": v.decision,
+                "sentence": v.sentence,
+                "reason": v.reason,
+                "by": _by(v),
+                "role": v.role,
+                "seed_class": classes.get(v.seed_class, v.seed_class),
+                "happened_at": ctx.local(v.happened_at),
+            }
             for v in found.verdicts.select_related("by").order_by("-id")
         ],
-        "intake": None if intake is None else {
-            **{n: getattr(intake, n) for n in ("moisture_percent", "limit_percent", "purity_percent", "pests", "decision")},
-            "gross_kg": float(intake.gross_kg), "tare_kg": float(intake.tare_kg), "batch": intake.subject_code,
+        "intake": None
+        if intake is None
+        else {
+            **{
+                n: getattr(intake, n)
+                for n in ("moisture_percent", "limit_percent", "purity_percent", "pests", "decision")
+            },
+            "gross_kg": float(intake.gross_kg),
+            "tare_kg": float(intake.tare_kg),
+            "batch": intake.subject_code,
         },
-        "lower_classes": [{"slug": c, "name": classes.get(c, c)} for c in releasing.classes_below(ctx, found.seed_class)] if found.status else [],
+        "lower_classes": [
+            {"slug": c, "name": classes.get(c, c)} for c in releasing.classes_below(ctx, found.seed_class)
+        ]
+        if found.status
+        else [],
         "movements": [
-            {"id": m.pk, "kind": m.kind, "quantity": shown_of(found, m.quantity), "happened_at": ctx.local(m.happened_at),
-             "subject_kind": m.subject_kind, "subject_id": m.subject, "subject_code": m.subject_code, "by": _by(m),
-             "reason": m.reason}
+            {
+                "id": m.pk,
+                "kind": m.kind,
+                "quantity": shown_of(found, m.quantity),
+                "happened_at": ctx.local(m.happened_at),
+                "subject_kind": m.subject_kind,
+                "subject_id": m.subject,
+                "subject_code": m.subject_code,
+                "by": _by(m),
+                "reason": m.reason,
+            }
             for m in movements
         ],
         "tests": [
-            {"id": t.pk, "kind": t.kind, "value": t.value, "seeds": t.seeds, "tested_on": t.tested_on, "by": _by(t), "expires_on": t.expires_on,
-             "repeat": t.repeat, "certificate": t.certificate, "detail": t.detail, "stands": t.pk in standing, "reason": t.reason}
+            {
+                "id": t.pk,
+                "kind": t.kind,
+                "value": t.value,
+                "seeds": t.seeds,
+                "tested_on": t.tested_on,
+                "by": _by(t),
+                "expires_on": t.expires_on,
+                "repeat": t.repeat,
+                "certificate": t.certificate,
+                "detail": t.detail,
+                "stands": t.pk in standing,
+                "reason": t.reason,
+            }
             for t in tests
         ],
-    }  # fmt: skip
+    }
 
 
 def _judged(ctx: Ctx, lot: Lot) -> dict[str, Any] | None:
@@ -218,9 +283,13 @@ def _judged(ctx: Ctx, lot: Lot) -> dict[str, Any] | None:
         return None
     verdict, standard = judged
     return {
-        "standard": standard.name, "proposal": verdict.proposal.value, "sentence": verdict.sentence, "downgrade_to": verdict.downgrade_to,
-        "attributes": [releasing.row_of(a) for a in verdict.attributes], "working": steps(verdict.working),
-    }  # fmt: skip
+        "standard": standard.name,
+        "proposal": verdict.proposal.value,
+        "sentence": verdict.sentence,
+        "downgrade_to": verdict.downgrade_to,
+        "attributes": [releasing.row_of(a) for a in verdict.attributes],
+        "working": steps(verdict.working),
+    }
 
 
 class LotIn(Schema):
@@ -251,12 +320,24 @@ def receive(ctx: Ctx, body: LotIn) -> Any:
     size = read_quantity(body.packet_size, Unit.GRAM, "packet_size") if body.packet_size.strip() else None
     tgw = read_measure(body.tgw, "g", "tgw") if body.tgw.strip() else None
     found = services.receive(
-        ctx, crop_id=body.crop_id, line_id=body.line_id, quantity=quantity, supplier=body.supplier[:120],
-        supplier_ref=body.supplier_ref[:60], tgw_g=tgw, tested_on=body.tested_on, packets=body.packets, packet_size=size,
+        ctx,
+        crop_id=body.crop_id,
+        line_id=body.line_id,
+        quantity=quantity,
+        supplier=body.supplier[:120],
+        supplier_ref=body.supplier_ref[:60],
+        tgw_g=tgw,
+        tested_on=body.tested_on,
+        packets=body.packets,
+        packet_size=size,
         germination=None if body.germination_percent is None else body.germination_percent / 100,
-        treatment=body.treatment[:120], received_on=body.received_on, note=body.note[:300],
-        seed_class=body.seed_class, label_number=body.label_number, form=body.form,
-    )  # fmt: skip
+        treatment=body.treatment[:120],
+        received_on=body.received_on,
+        note=body.note[:300],
+        seed_class=body.seed_class,
+        label_number=body.label_number,
+        form=body.form,
+    )
     return lot_out(ctx, found)
 
 

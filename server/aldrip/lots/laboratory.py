@@ -68,9 +68,13 @@ def _germination(result: Result) -> Read:
         repeat = f"the replicates differ by {judged.range_percent:g} %, more than the {judged.tolerated_percent} % tolerated at {judged.mean_percent} %"
     low, high = bounds(plants=seeds, found=sum(result.normal))
     detail = {
-        "normal": list(result.normal), "seeds_per_replicate": result.seeds_per_replicate, "range": judged.range_percent,
-        "tolerated": judged.tolerated_percent, "low": low * 100, "high": high * 100,
-    }  # fmt: skip
+        "normal": list(result.normal),
+        "seeds_per_replicate": result.seeds_per_replicate,
+        "range": judged.range_percent,
+        "tolerated": judged.tolerated_percent,
+        "low": low * 100,
+        "high": high * 100,
+    }
     return Read(float(judged.mean_percent), detail, seeds, repeat)
 
 
@@ -133,11 +137,22 @@ def record_result(
     try:
         with transaction.atomic():
             made = TestResult.objects.create(
-                organisation=ctx.organisation, by=ctx.user, lot=lot, kind=result.kind, value=read.value / 100 if share else read.value,
-                seeds=read.seeds, tested_on=result.tested_on, happened_at=ctx.at(result.tested_on), detail=read.detail,
-                repeat=read.repeat, certificate=result.certificate[:60], client_uuid=client_uuid, replaces=old, reason=reason[:300],
+                organisation=ctx.organisation,
+                by=ctx.user,
+                lot=lot,
+                kind=result.kind,
+                value=read.value / 100 if share else read.value,
+                seeds=read.seeds,
+                tested_on=result.tested_on,
+                happened_at=ctx.at(result.tested_on),
+                detail=read.detail,
+                repeat=read.repeat,
+                certificate=result.certificate[:60],
+                client_uuid=client_uuid,
+                replaces=old,
+                reason=reason[:300],
                 expires_on=result.tested_on + timedelta(days=VALID_DAYS[result.kind]),
-            )  # fmt: skip
+            )
     except IntegrityError:  # replaced by somebody else at the same moment, or the same entry arrived twice
         raise refuse("replaces", "replaced", "That result was replaced already. Look at the newest one.") from None
     if share and not read.repeat:

@@ -28,9 +28,18 @@ def shown_of(lot: Lot, value: Decimal | None = None) -> float:
 
 
 def move(
-    ctx: Ctx, lot: Lot, quantity: Decimal, kind: str, *, on: date, subject: models.Model | None = None,
-    subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None, group: uuid.UUID | None = None,
-) -> Movement:  # fmt: skip
+    ctx: Ctx,
+    lot: Lot,
+    quantity: Decimal,
+    kind: str,
+    *,
+    on: date,
+    subject: models.Model | None = None,
+    subject_code: str = "",
+    reason: str = "",
+    client_uuid: uuid.UUID | None = None,
+    group: uuid.UUID | None = None,
+) -> Movement:
     """Move a signed quantity of a lot, in its base unit. Raises Refused when more is taken than there is, or before it was there.
 
     Call inside a transaction; locks the lot.
@@ -41,10 +50,11 @@ def move(
         own = unit(locked.unit)
         has, asked, short = (plain(from_base(one, own)) for one in (locked.balance, -quantity, -after))
         raise refuse(
-            "quantity", "not_enough",
+            "quantity",
+            "not_enough",
             f"Lot {locked.code} holds {has} {locked.unit}; {asked} {locked.unit} were asked, short by {short} {locked.unit}. "
             "Take less, or another lot.",
-        )  # fmt: skip
+        )
     if on < locked.received_on:
         raise refuse(
             "on",
@@ -55,7 +65,16 @@ def move(
     locked.save(update_fields=["balance"])
     lot.balance = after
     return Movement.objects.create(
-        organisation=ctx.organisation, by=ctx.user, lot=locked, quantity=quantity, kind=kind, happened_at=ctx.at(on),
-        subject_kind=(subject._meta.model_name or "") if subject is not None else "", subject=getattr(subject, "uuid", None),
-        subject_code=subject_code, reason=reason, client_uuid=client_uuid or uuid.uuid4(), group=group,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        lot=locked,
+        quantity=quantity,
+        kind=kind,
+        happened_at=ctx.at(on),
+        subject_kind=(subject._meta.model_name or "") if subject is not None else "",
+        subject=getattr(subject, "uuid", None),
+        subject_code=subject_code,
+        reason=reason,
+        client_uuid=client_uuid or uuid.uuid4(),
+        group=group,
+    )

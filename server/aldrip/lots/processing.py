@@ -58,18 +58,36 @@ def check_load(load: Load) -> None:
 
 
 def take_in_load(
-    ctx: Ctx, load: Load, lot: Lot | None, *, subject: models.Model, subject_code: str, limit_percent: float | None, on: date,
+    ctx: Ctx,
+    load: Load,
+    lot: Lot | None,
+    *,
+    subject: models.Model,
+    subject_code: str,
+    limit_percent: float | None,
+    on: date,
     client_uuid: uuid.UUID,
-) -> Intake:  # fmt: skip
+) -> Intake:
     """Record a load. Above the moisture limit it is taken in to be dried at once; a refused one makes no lot."""
     wet = limit_percent is not None and load.moisture_percent > limit_percent
     decision = "refuse" if load.refused else "dry now" if wet else "accept"
     intake = Intake.objects.create(
-        organisation=ctx.organisation, by=ctx.user, lot=lot, subject_kind=subject._meta.model_name or "", subject=subject.uuid,  # type: ignore[attr-defined]
-        subject_code=subject_code, gross_kg=Decimal(str(round(load.gross_kg, 2))), tare_kg=Decimal(str(round(load.tare_kg, 2))),
-        moisture_percent=load.moisture_percent, limit_percent=limit_percent, purity_percent=load.purity_percent,
-        pests=load.pests[:120], decision=decision, happened_at=ctx.at(on), client_uuid=client_uuid,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        lot=lot,
+        subject_kind=subject._meta.model_name or "",
+        subject=subject.uuid,  # type: ignore[attr-defined]
+        subject_code=subject_code,
+        gross_kg=Decimal(str(round(load.gross_kg, 2))),
+        tare_kg=Decimal(str(round(load.tare_kg, 2))),
+        moisture_percent=load.moisture_percent,
+        limit_percent=limit_percent,
+        purity_percent=load.purity_percent,
+        pests=load.pests[:120],
+        decision=decision,
+        happened_at=ctx.at(on),
+        client_uuid=client_uuid,
+    )
     if lot is not None:
         move(
             ctx,
@@ -147,14 +165,16 @@ def dry(ctx: Ctx, lot_id: Ref, dried: Dried) -> Lot:
         missing = lot.balance - of_lot(lot, mass_after_kg)
         if missing < 0:
             raise refuse(
-                "mass_after_kg", "too_heavy",
+                "mass_after_kg",
+                "too_heavy",
                 f"By the meter {shown_of(lot):,.1f} kg should be left; {mass_after_kg:,.1f} kg is {-shown_of(lot, missing):,.1f} kg more. Read moisture and scales again.",
-            )  # fmt: skip
+            )
         if shown_of(lot, missing) > USUAL_LOSS * worked.dry_mass_kg and not reason.strip():
             raise refuse(
-                "reason", "missing",
+                "reason",
+                "missing",
                 f"{shown_of(lot, missing):,.1f} kg more are gone than the water, over {USUAL_LOSS * 100:g} %. Say where they went.",
-            )  # fmt: skip
+            )
         if missing:
             take_from_stock(
                 ctx, lot, Quantity(missing, unit(lot.unit)), "drying loss", on=on, reason=reason, group=group
@@ -209,10 +229,11 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
     for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):
         if of_lot(lot, part.kg) > lot.balance:
             raise refuse(
-                f"lots.{index}.kg", "not_enough",
+                f"lots.{index}.kg",
+                "not_enough",
                 f"Lot {lot.code} holds {shown_of(lot):,.1f} kg; {part.kg:,.1f} kg were to go over the cleaner, "
                 f"{part.kg - shown_of(lot):,.1f} kg too many.",
-            )  # fmt: skip
+            )
     taken = sum((of_lot(first, part.kg) for part in parts), Decimal(0))
     out = of_lot(first, clean_kg) + of_lot(first, screenings_kg)
     if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
@@ -231,11 +252,19 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
             f"{shown_of(first, lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
         )
     made = Lot.objects.create(
-        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=first.crop, line=first.line, form="seed", unit="kg",
-        seed_class=first.seed_class, received_on=on, status=Status.CLEAN, tgw_g=first.tgw_g,
+        organisation=ctx.organisation,
+        code=ctx.next_code("lot")[0],
+        crop=first.crop,
+        line=first.line,
+        form="seed",
+        unit="kg",
+        seed_class=first.seed_class,
+        received_on=on,
+        status=Status.CLEAN,
+        tgw_g=first.tgw_g,
         moisture_percent=max((lot.moisture_percent for lot in lots if lot.moisture_percent is not None), default=None),
         note="; ".join(dict.fromkeys(lot.note for lot in lots if lot.note))[:300],
-    )  # fmt: skip
+    )
     group = uuid.uuid4()
     move(ctx, made, of_lot(made, clean_kg), "cleaned", on=on, client_uuid=client_uuid, group=group)
     _take_from(ctx, parts, lots, taken, of_lot(first, clean_kg), of_lot(first, screenings_kg), on, group, reason)
@@ -267,15 +296,23 @@ def _may_go_with(first: Lot, lot: Lot, index: int) -> None:
     intake = Intake.objects.filter(lot=lot).first()
     if intake and intake.limit_percent and lot.moisture_percent and lot.moisture_percent > intake.limit_percent:
         raise refuse(
-            f"lots.{index}", "too_wet",
+            f"lots.{index}",
+            "too_wet",
             f"Lot {lot.code} stands at {lot.moisture_percent:g} %, over the {intake.limit_percent:g} % of intake. Dry it before it is cleaned.",
-        )  # fmt: skip
+        )
 
 
 def _take_from(
-    ctx: Ctx, parts: Sequence[Part], lots: Sequence[Lot], taken: Decimal, clean_kg: Decimal, screenings: Decimal, on: date,
-    group: uuid.UUID, reason: str,
-) -> None:  # fmt: skip
+    ctx: Ctx,
+    parts: Sequence[Part],
+    lots: Sequence[Lot],
+    taken: Decimal,
+    clean_kg: Decimal,
+    screenings: Decimal,
+    on: date,
+    group: uuid.UUID,
+    reason: str,
+) -> None:
     """Each lot gives its share of clean seed, screenings and loss; the last takes what rounding left."""
     given = {"cleaned": Decimal(0), "screenings": Decimal(0)}
     for index, (part, lot) in enumerate(zip(parts, lots, strict=True)):

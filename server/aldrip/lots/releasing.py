@@ -23,11 +23,17 @@ def limits_of(standard: Standard) -> list[core.Limit]:
     """A standard's limits in core's terms."""
     return [
         core.Limit(
-            limit["attribute"], limit["words"], limit.get("unit", ""), limit.get("low"), limit.get("high"),
-            limit.get("required", True), limit.get("statutory", False), limit.get("source"),
+            limit["attribute"],
+            limit["words"],
+            limit.get("unit", ""),
+            limit.get("low"),
+            limit.get("high"),
+            limit.get("required", True),
+            limit.get("statutory", False),
+            limit.get("source"),
         )
         for limit in standard.limits
-    ]  # fmt: skip
+    ]
 
 
 def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
@@ -43,10 +49,14 @@ def values_of(results: Sequence[TestResult]) -> dict[str, core.Value]:
     """The newest results in the units of the standards."""
     return {
         kind: core.Value(
-            one.value * 100 if kind == "germination" else one.value, one.tested_on, one.expires_on, one.seeds, one.repeat
+            one.value * 100 if kind == "germination" else one.value,
+            one.tested_on,
+            one.expires_on,
+            one.seeds,
+            one.repeat,
         )
         for kind, one in newest(results).items()
-    }  # fmt: skip
+    }
 
 
 def class_names(ctx: Ctx) -> dict[str, str]:
@@ -67,11 +77,17 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
         return f"{row['value']:g} {row['unit']}" if row and row["value"] is not None else "not tested"
 
     return {
-        "code": lot.code, "crop": lot.crop.name, "botanical_name": lot.crop.botanical_name, "cultivar": lot.line.name if lot.line else "",
-        "seed_class": class_names(ctx).get(lot.seed_class, lot.seed_class), "germination": shown("germination"), "purity": shown("purity"),
-        "released": ctx.local(signed.happened_at).date() if signed else ctx.today, "supplier": ctx.organisation.name,
+        "code": lot.code,
+        "crop": lot.crop.name,
+        "botanical_name": lot.crop.botanical_name,
+        "cultivar": lot.line.name if lot.line else "",
+        "seed_class": class_names(ctx).get(lot.seed_class, lot.seed_class),
+        "germination": shown("germination"),
+        "purity": shown("purity"),
+        "released": ctx.local(signed.happened_at).date() if signed else ctx.today,
+        "supplier": ctx.organisation.name,
         "cautions": lot.crop.cautions,
-    }  # fmt: skip
+    }
 
 
 def classes_below(ctx: Ctx, seed_class: str) -> list[str]:
@@ -142,18 +158,36 @@ def _judged_lower(ctx: Ctx, lot: Lot, target: str) -> tuple[core.Verdict, Standa
 
 
 def _signed(
-    ctx: Ctx, lot: Lot, decision: core.Proposal, attributes: Sequence[core.AttributeVerdict], said: str, standard: Standard,
-    target: str, reason: str, client_uuid: uuid.UUID,
-) -> Verdict:  # fmt: skip
+    ctx: Ctx,
+    lot: Lot,
+    decision: core.Proposal,
+    attributes: Sequence[core.AttributeVerdict],
+    said: str,
+    standard: Standard,
+    target: str,
+    reason: str,
+    client_uuid: uuid.UUID,
+) -> Verdict:
     made = Verdict.objects.create(
-        organisation=ctx.organisation, by=ctx.user, role=ctx.role, lot=lot, standard=standard, decision=decision.value,
-        seed_class=target, results=[row_of(a) for a in attributes], sentence=said[:600], happened_at=ctx.now,
-        client_uuid=client_uuid, reason=reason.strip()[:300],
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        role=ctx.role,
+        lot=lot,
+        standard=standard,
+        decision=decision.value,
+        seed_class=target,
+        results=[row_of(a) for a in attributes],
+        sentence=said[:600],
+        happened_at=ctx.now,
+        client_uuid=client_uuid,
+        reason=reason.strip()[:300],
+    )
     lot.status = {
-        core.Proposal.RELEASE: Status.RELEASED, core.Proposal.DOWNGRADE: Status.RELEASED, core.Proposal.HOLD: Status.HELD,
+        core.Proposal.RELEASE: Status.RELEASED,
+        core.Proposal.DOWNGRADE: Status.RELEASED,
+        core.Proposal.HOLD: Status.HELD,
         core.Proposal.REJECT: Status.REJECTED,
-    }[decision]  # fmt: skip
+    }[decision]
     lot.seed_class = target
     lot.save(update_fields=["status", "seed_class"])
     words = {
@@ -169,11 +203,21 @@ def _signed(
 def row_of(one: core.AttributeVerdict) -> dict[str, Any]:
     """An attribute's verdict as plain data."""
     return {
-        "attribute": one.limit.attribute, "words": one.limit.words, "unit": one.limit.unit, "asked": one.limit.asked(),
-        "outcome": one.outcome.value, "value": one.value, "margin": one.margin, "low": one.low, "high": one.high,
-        "on": one.on.isoformat() if one.on else None, "sentence": one.sentence, "required": one.limit.required,
-        "statutory": one.limit.statutory, "source": one.limit.source or "",
-    }  # fmt: skip
+        "attribute": one.limit.attribute,
+        "words": one.limit.words,
+        "unit": one.limit.unit,
+        "asked": one.limit.asked(),
+        "outcome": one.outcome.value,
+        "value": one.value,
+        "margin": one.margin,
+        "low": one.low,
+        "high": one.high,
+        "on": one.on.isoformat() if one.on else None,
+        "sentence": one.sentence,
+        "required": one.limit.required,
+        "statutory": one.limit.statutory,
+        "source": one.limit.source or "",
+    }
 
 
 @act

@@ -17,8 +17,12 @@ from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 #: What is bought in: seed, and what a batch may be begun with instead.
 BOUGHT_AS: dict[str, Unit] = {
-    "seed": Unit.GRAM, "plant": Unit.PLANT, "cutting": Unit.CUTTING, "tuber": Unit.TUBER, "division": Unit.DIVISION,
-}  # fmt: skip
+    "seed": Unit.GRAM,
+    "plant": Unit.PLANT,
+    "cutting": Unit.CUTTING,
+    "tuber": Unit.TUBER,
+    "division": Unit.DIVISION,
+}
 
 
 def _doubt_values(ctx: Ctx, crop: Crop, form: str, germination: float | None, tgw_g: float | None) -> None:
@@ -37,11 +41,25 @@ def _doubt_values(ctx: Ctx, crop: Crop, form: str, germination: float | None, tg
 
 @act
 def receive(
-    ctx: Ctx, *, crop_id: int, line_id: int | None, quantity: Quantity | None, supplier: str = "", supplier_ref: str = "",
-    germination: float | None = None, tgw_g: float | None = None, tested_on: date | None = None, packets: int | None = None,
-    packet_size: Quantity | None = None, treatment: str = "", received_on: date | None = None, note: str = "", seed_class: str = "", label_number: str = "",
+    ctx: Ctx,
+    *,
+    crop_id: int,
+    line_id: int | None,
+    quantity: Quantity | None,
+    supplier: str = "",
+    supplier_ref: str = "",
+    germination: float | None = None,
+    tgw_g: float | None = None,
+    tested_on: date | None = None,
+    packets: int | None = None,
+    packet_size: Quantity | None = None,
+    treatment: str = "",
+    received_on: date | None = None,
+    note: str = "",
+    seed_class: str = "",
+    label_number: str = "",
     form: str = "seed",
-) -> Lot:  # fmt: skip
+) -> Lot:
     """Take what came into stock with its identity, its test and its quantity: seed, or what a batch is begun with."""
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id else None
@@ -64,11 +82,22 @@ def receive(
     known = forms_of(ctx, crop)
     _check_form(form, of, known, tested=germination is not None or tgw_g is not None)
     lot = Lot.objects.create(
-        organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=crop, line=line, form=form, unit=of.words, supplier=supplier,
-        supplier_ref=supplier_ref, received_on=on, packets=packets,
-        packet_size=packet_size.base if packet_size is not None else None, treatment=treatment, note=note,
-        seed_class=_class_of(ctx, seed_class), label_number=label_number.strip(),
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        code=ctx.next_code("lot")[0],
+        crop=crop,
+        line=line,
+        form=form,
+        unit=of.words,
+        supplier=supplier,
+        supplier_ref=supplier_ref,
+        received_on=on,
+        packets=packets,
+        packet_size=packet_size.base if packet_size is not None else None,
+        treatment=treatment,
+        note=note,
+        seed_class=_class_of(ctx, seed_class),
+        label_number=label_number.strip(),
+    )
     move(ctx, lot, quantity.base, "received", on=on, reason=supplier_ref)
     if germination is not None:
         record_test(ctx, lot.pk, kind="germination", value=germination, tested_on=tested_on or on)
@@ -140,9 +169,15 @@ def record_test(
     if tested_on > ctx.today:
         raise refuse("tested_on", "in_the_future", f"{tested_on} is still to come.")
     result = TestResult.objects.create(
-        organisation=ctx.organisation, by=ctx.user, lot=lot, kind=kind, value=value, seeds=seeds, tested_on=tested_on,
+        organisation=ctx.organisation,
+        by=ctx.user,
+        lot=lot,
+        kind=kind,
+        value=value,
+        seeds=seeds,
+        tested_on=tested_on,
         happened_at=ctx.at(tested_on),
-    )  # fmt: skip
+    )
     newest = lot.test_results.filter(kind=kind, replaced_by=None).order_by("-tested_on", "-id").first()
     if newest is not None and kind == "germination":
         lot.germination, lot.tested_on = newest.value, newest.tested_on
@@ -165,9 +200,10 @@ def correct_balance(ctx: Ctx, lot_id: Ref, *, counted: Quantity, reason: str) ->
     difference = in_lots_unit(lot, counted, "counted") - lot.balance
     if lot.status and difference > 0:
         raise refuse(
-            "counted", "own_seed",
+            "counted",
+            "own_seed",
             f"Lot {lot.code} is own seed; {shown_of(lot, difference):,.1f} {lot.unit} more can only come in by a load or from the cleaner. Weigh again.",
-        )  # fmt: skip
+        )
     if difference:
         move(ctx, lot, difference, "corrected", on=ctx.today, reason=reason)
         ctx.record(

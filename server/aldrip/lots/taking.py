@@ -75,16 +75,28 @@ def in_lots_unit(lot: Lot, quantity: Quantity, field: str) -> Decimal:
     if tgw and quantity.unit.is_mass and own is Unit.SEED:
         return exact((quantity.base * 1000 / Decimal(str(tgw))).to_integral_value())
     raise refuse(
-        field, "other_unit",
+        field,
+        "other_unit",
         f"Lot {lot.code} is kept in {lot.unit}; {quantity.words()} cannot be taken of it."
         + (" Enter its thousand-grain weight first." if Unit.SEED in (quantity.unit, own) else ""),
-    )  # fmt: skip
+    )
 
 
 def take_from_stock(
-    ctx: Ctx, lot: Lot, quantity: Quantity, kind: str, *, on: date, wanted: Wanted | None = None, subject: models.Model | None = None,
-    subject_code: str = "", reason: str = "", client_uuid: uuid.UUID | None = None, group: uuid.UUID | None = None, field: str = "lot_id",
-) -> Movement:  # fmt: skip
+    ctx: Ctx,
+    lot: Lot,
+    quantity: Quantity,
+    kind: str,
+    *,
+    on: date,
+    wanted: Wanted | None = None,
+    subject: models.Model | None = None,
+    subject_code: str = "",
+    reason: str = "",
+    client_uuid: uuid.UUID | None = None,
+    group: uuid.UUID | None = None,
+    field: str = "lot_id",
+) -> Movement:
     """Take a quantity of a lot, in whatever unit it was said. Raises Refused where the lot is not what is wanted or not enough.
 
     Call inside a transaction; locks the lot before it is looked at.

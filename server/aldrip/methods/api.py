@@ -402,11 +402,14 @@ class TypedIn(Schema):
 def _asked(fields: tuple[Asked, ...]) -> list[dict[str, Any]]:
     starts = typed_of(fields, blank(fields))
     return [
-        {**{name: getattr(one, name) for name in ("name", "words", "sort", "unit", "hint", "needed", "of", "more")},
-         "choices": [{"value": value, "words": words} for value, words in one.choices],
-         "fields": _asked(one.fields), "start": starts[one.name]}
+        {
+            **{name: getattr(one, name) for name in ("name", "words", "sort", "unit", "hint", "needed", "of", "more")},
+            "choices": [{"value": value, "words": words} for value, words in one.choices],
+            "fields": _asked(one.fields),
+            "start": starts[one.name],
+        }
         for one in fields
-    ]  # fmt: skip
+    ]
 
 
 @room.get("/library/forms", "see", response=dict[str, list[AskedOut]])

@@ -40,10 +40,18 @@ def editions_of(ctx: Ctx, kind: str, slug: str) -> list[dict[str, Any]]:
     for one in rows.select_related("by").order_by("happened_at", "number"):
         own = one.organisation_id is not None
         earlier = before.get(own, before.get(False, {}))
-        found.append({
-            "id": one.pk, "number": one.number, "own": own, "happened_at": one.happened_at, "by": one.by.username if one.by else "",
-            "reason": one.reason, "values": one.values, "changed": changed_names(earlier, one.values) if earlier else [],
-        })  # fmt: skip
+        found.append(
+            {
+                "id": one.pk,
+                "number": one.number,
+                "own": own,
+                "happened_at": one.happened_at,
+                "by": one.by.username if one.by else "",
+                "reason": one.reason,
+                "values": one.values,
+                "changed": changed_names(earlier, one.values) if earlier else [],
+            }
+        )
         before[own] = one.values
     return found[::-1]
 
@@ -76,9 +84,11 @@ def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: s
     model = KINDS.get(kind)
     if model is None:
         raise NotThere(f"There is no “{kind}” in the library.")
-    standing = model._default_manager.filter(
-        models.Q(organisation=ctx.organisation) | models.Q(organisation=None), slug=slug
-    ).order_by(models.F("organisation_id").asc(nulls_last=True)).first()  # fmt: skip
+    standing = (
+        model._default_manager.filter(models.Q(organisation=ctx.organisation) | models.Q(organisation=None), slug=slug)
+        .order_by(models.F("organisation_id").asc(nulls_last=True))
+        .first()
+    )
     stated = {**(plain_values(standing) if standing else {"slug": slug, "retired": False}), **values, "slug": slug}
     row = model(organisation=ctx.organisation)
     if standing is not None and standing.organisation_id is not None:
@@ -112,10 +122,15 @@ def _take_over(ctx: Ctx, shipped: models.Model, own: models.Model) -> None:
         record: Any = relation.related_model
         names = {field.name: field for field in record._meta.concrete_fields}
         scoped = (
-            ["organisation"] if "organisation" in names
-            else [f"{name}__organisation" for name, field in names.items()
-                  if field.is_relation and any(one.name == "organisation" for one in field.related_model._meta.concrete_fields)]
-        )  # fmt: skip
+            ["organisation"]
+            if "organisation" in names
+            else [
+                f"{name}__organisation"
+                for name, field in names.items()
+                if field.is_relation
+                and any(one.name == "organisation" for one in field.related_model._meta.concrete_fields)
+            ]
+        )
         if scoped:
             named = relation.field.name  # type: ignore[union-attr]
             rows = record._default_manager.filter(**{named: shipped, scoped[0]: ctx.organisation})
@@ -204,10 +219,15 @@ def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> Non
     used = used_in(made)
     inputs = {row.slug: row for row in Library(ctx).rows(Input).filter(slug__in=used)} if used else {}
     faults = [
-        FieldError(f"stages.{order}.tasks.{number}.input", "not_there", f"The input “{task['input']}” is not in the library, or retired.")
-        for order, stage in enumerate(made) for number, task in enumerate(stage.tasks)
+        FieldError(
+            f"stages.{order}.tasks.{number}.input",
+            "not_there",
+            f"The input “{task['input']}” is not in the library, or retired.",
+        )
+        for order, stage in enumerate(made)
+        for number, task in enumerate(stage.tasks)
         if task.get("input") and task["input"] not in inputs
-    ]  # fmt: skip
+    ]
     if faults:
         raise Refused(tuple(faults))
     check(read_snapshot(take_snapshot(method, made, inputs)).stages)
@@ -239,9 +259,13 @@ def _stage_faults(stage: MethodStage, at: str) -> list[FieldError]:
     elif stage.keeps_sd < 0 or (
         stage.keeps_sd and stage.keeps < 1 and stage.keeps_sd**2 >= stage.keeps * (1 - stage.keeps)
     ):
-        faults.append(FieldError(
-            f"{at}keeps_sd", "out_of_range", f"A spread of {stage.keeps_sd:g} is too wide for a share of {stage.keeps:g}."
-        ))  # fmt: skip
+        faults.append(
+            FieldError(
+                f"{at}keeps_sd",
+                "out_of_range",
+                f"A spread of {stage.keeps_sd:g} is too wide for a share of {stage.keeps:g}.",
+            )
+        )
     for name, most in (("days", 3000), ("give_days", 365), ("heat_sum_c_d", 20_000)):
         value = getattr(stage, name)
         if value is not None and not 0 <= value <= most:

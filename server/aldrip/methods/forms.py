@@ -89,21 +89,65 @@ POLLINATION = (("insect", "by insects"), ("wind", "by wind"), ("self", "by itsel
 PARTS_OF_DAY = tuple((one, one) for one in ("early", "morning", "afternoon", "evening"))
 TASK_AT = (("before", "the day before"), ("start", "when it begins"), ("end", "when it ends"))
 TASK_KINDS = (
-    "sow", "stack", "count", "move", "pot", "space", "prick", "thin", "water", "feed", "scout", "rogue", "cut", "grade", "deliver", "other",
-)  # fmt: skip
+    "sow",
+    "stack",
+    "count",
+    "move",
+    "pot",
+    "space",
+    "prick",
+    "thin",
+    "water",
+    "feed",
+    "scout",
+    "rogue",
+    "cut",
+    "grade",
+    "deliver",
+    "other",
+)
 STAGE_KINDS = (
-    "sow", "germinate", "grow", "prick", "thin", "pot", "space", "harden", "chill", "store", "lift", "cut", "pick", "flower", "ripen", "harvest", "dry",
-    "clean", "test", "grade", "dispatch",
-)  # fmt: skip
+    "sow",
+    "germinate",
+    "grow",
+    "prick",
+    "thin",
+    "pot",
+    "space",
+    "harden",
+    "chill",
+    "store",
+    "lift",
+    "cut",
+    "pick",
+    "flower",
+    "ripen",
+    "harvest",
+    "dry",
+    "clean",
+    "test",
+    "grade",
+    "dispatch",
+)
 DENSITIES = (
-    (Density.NONE.value, "nothing"), (Density.TRAY.value, "its trays, counted"), (Density.TRAY_M2.value, "the area of its trays"),
+    (Density.NONE.value, "nothing"),
+    (Density.TRAY.value, "its trays, counted"),
+    (Density.TRAY_M2.value, "the area of its trays"),
     (Density.UNIT_M2.value, "so much ground each"),
-)  # fmt: skip
+)
 TRAIT_WORDS = {
-    Trait.STARTS: "begins with what goes in", Trait.EMERGES: "comes up or roots, and is counted", Trait.YIELDS: "goes to stock",
-    Trait.GRADES: "is graded", Trait.WAITS: "may wait", Trait.LEAVES: "is handed over", Trait.FLOWERS: "flowers",
-    Trait.LOADS: "is harvested in loads", Trait.DRIES: "is dried", Trait.CLEANS: "is cleaned", Trait.TESTS: "is tested",
-}  # fmt: skip
+    Trait.STARTS: "begins with what goes in",
+    Trait.EMERGES: "comes up or roots, and is counted",
+    Trait.YIELDS: "goes to stock",
+    Trait.GRADES: "is graded",
+    Trait.WAITS: "may wait",
+    Trait.LEAVES: "is handed over",
+    Trait.FLOWERS: "flowers",
+    Trait.LOADS: "is harvested in loads",
+    Trait.DRIES: "is dried",
+    Trait.CLEANS: "is cleaned",
+    Trait.TESTS: "is tested",
+}
 PER = (("", "all of it"), ("tray", "each tray"), ("unit", "each piece"))
 ALLOWED = (
     (Allowed.FREE.value, "may be used"),
@@ -137,7 +181,14 @@ STAGE = (
     Asked("after", "Comes after", hint="a stage before it, by its “known as”; empty for the one above", more=True),
     _number("days", "Lasts", "days", high=3000, start=0),
     _number("give_days", "give or take", "days", high=365, start=0.0, hint="nine times in ten"),
-    Asked("by_month", "or days by the season", Sort.NUMBERS, hint="twelve numbers, January first: how long it lasts in each month", start=[], more=True),
+    Asked(
+        "by_month",
+        "or days by the season",
+        Sort.NUMBERS,
+        hint="twelve numbers, January first: how long it lasts in each month",
+        start=[],
+        more=True,
+    ),
     Asked("until", "Over when", start="", hint="the size or the sign that really ends it: “8 cm of shoot”", more=True),
     _number("heat_sum_c_d", "or a heat sum of", "°C·d", high=20_000, more=True),
     _number("base_c", "over a base of", "°C", low=-5, high=20, more=True),
@@ -151,14 +202,35 @@ STAGE = (
     Asked("place_kind", "Stands in", Sort.CHOICE, choices=(("", "no place"), *PLACE_KINDS.items()), start=""),
     Asked("density", "Takes up", Sort.CHOICE, choices=DENSITIES, start=""),
     _number("unit_m2", "Ground each", "m²", high=10_000, hint="of what goes in"),
-    Asked("container", "Other container", Sort.ROW, of="container", hint="where it is pricked out or potted into another", more=True),
-    Asked("takes", "What goes in", Sort.CHOICE, choices=(("", "nothing new"), *((one.value, one.value) for one in Part)), start="", more=True),
+    Asked(
+        "container",
+        "Other container",
+        Sort.ROW,
+        of="container",
+        hint="where it is pricked out or potted into another",
+        more=True,
+    ),
+    Asked(
+        "takes",
+        "What goes in",
+        Sort.CHOICE,
+        choices=(("", "nothing new"), *((one.value, one.value) for one in Part)),
+        start="",
+        more=True,
+    ),
     Asked("product", "Goes to stock as", hint="a form of its own, where not the method's", start="", more=True),
     Asked("rounds", "Rounds", Sort.WHOLE, low=1, high=60, start=1, more=True),
     _number("round_days", "days between rounds", "days", high=365, more=True),
-    Asked("traits", "What happens", Sort.SEVERAL, choices=tuple((one.value, TRAIT_WORDS[one]) for one in Trait), start=[], more=True),
+    Asked(
+        "traits",
+        "What happens",
+        Sort.SEVERAL,
+        choices=tuple((one.value, TRAIT_WORDS[one]) for one in Trait),
+        start=[],
+        more=True,
+    ),
     Asked("tasks", "Work", Sort.TABLE, fields=TASK, start=[]),
-)  # fmt: skip
+)
 LIMIT = (
     Asked("words", "What is judged", needed=True),
     Asked("attribute", "Known as", hint="made from the words when left empty"),
@@ -167,7 +239,7 @@ LIMIT = (
     Asked("unit", "Unit", start=""),
     Asked("required", "must be tested", Sort.CHECK, start=True),
     Asked("source", "Where it comes from", start=""),
-)  # fmt: skip
+)
 SEED_CLASS = (
     Asked("name", "Class", needed=True),
     Asked("slug", "Known as", hint="stays, whatever the class is called; made from its name when empty", more=True),
@@ -195,7 +267,13 @@ FORMS: dict[str, tuple[Asked, ...]] = {
     "line": (
         NAME,
         Asked("crop", "Crop", Sort.ROW, of="crop", needed=True),
-        Asked("role", "Role", Sort.CHOICE, choices=(("", "none, or a hybrid"), ("A", "A, male-sterile"), ("B", "B, maintainer"), ("R", "R, restorer")), start=""),
+        Asked(
+            "role",
+            "Role",
+            Sort.CHOICE,
+            choices=(("", "none, or a hybrid"), ("A", "A, male-sterile"), ("B", "B, maintainer"), ("R", "R, restorer")),
+            start="",
+        ),
         _number("tgw_g", "Weight of a thousand seeds", "g", low=0.001, high=3000),
         Asked("female", "Female of the hybrid", Sort.ROW, of="line"),
         Asked("male", "Male of the hybrid", Sort.ROW, of="line"),
@@ -226,7 +304,12 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         NAME,
         Asked("kind", "Kind", Sort.CHOICE, choices=INPUT_KINDS, start="feed", needed=True),
         Asked("unit", "Counted in", Sort.CHOICE, choices=_supplied(), needed=True, start="kg"),
-        Asked("contains", "Contains, % of its weight", Sort.PARTS, hint="“N 15.5, Ca 19”; as the bag says, oxides as oxides"),
+        Asked(
+            "contains",
+            "Contains, % of its weight",
+            Sort.PARTS,
+            hint="“N 15.5, Ca 19”; as the bag says, oxides as oxides",
+        ),
         Asked("active", "Active substance", start="", hint="of plant protection"),
         Asked("registration", "Registered as", start="", more=True),
         Asked("allowed", "In this house", Sort.CHOICE, choices=ALLOWED, start=""),
@@ -235,7 +318,14 @@ FORMS: dict[str, tuple[Asked, ...]] = {
     ),
     "standard": (
         NAME,
-        Asked("kind", "Of", Sort.CHOICE, choices=(("plant", "plants"), ("seed", "seed"), ("field", "a field")), start="plant", needed=True),
+        Asked(
+            "kind",
+            "Of",
+            Sort.CHOICE,
+            choices=(("plant", "plants"), ("seed", "seed"), ("field", "a field")),
+            start="plant",
+            needed=True,
+        ),
         Asked("form", "Form", needed=True, hint="as an order calls it: plug, pot, rooted cutting, seed"),
         Asked("crop", "Crop", Sort.ROW, of="crop", hint="empty for any crop"),
         Asked("customer", "Only for", start="", hint="a customer whose orders it is for; empty for everybody's"),
@@ -251,7 +341,14 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("crop", "Crop", Sort.ROW, of="crop", needed=True),
         Asked("scheme", "Scheme", needed=True, start="own"),
         Asked("seed_class", "Class", needed=True),
-        Asked("step", "Of", Sort.CHOICE, choices=(("open", "open-pollinated seed"), ("increase", "increase of parents"), ("hybrid", "hybrid seed")), needed=True, start="open"),
+        Asked(
+            "step",
+            "Of",
+            Sort.CHOICE,
+            choices=(("open", "open-pollinated seed"), ("increase", "increase of parents"), ("hybrid", "hybrid seed")),
+            needed=True,
+            start="open",
+        ),
         Asked("kind", "From", needed=True, hint="what grows there: “same species”, “wild relative”"),
         _number("metres", "Least distance", "m", high=20_000, needed=True),
         Asked("time_allowed", "flowering at another time will do", Sort.CHECK, start=False),
@@ -277,7 +374,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("note", "A word on it", start="", hint="why this way and not another"),
         Asked("stages", "Stages", Sort.TABLE, fields=STAGE, start=[], needed=True),
     ),
-}  # fmt: skip
+}
 
 
 @dataclass
@@ -425,10 +522,18 @@ class _Reading:
 
 
 READERS: dict[Sort, Callable[[_Reading, Asked, str, str], Any]] = {
-    Sort.TEXT: _Reading.text, Sort.LINES: _Reading.lines, Sort.NUMBER: _Reading.number, Sort.WHOLE: _Reading.whole,
-    Sort.SHARE: _Reading.share, Sort.CHOICE: _Reading.choice, Sort.ROW: _Reading.text, Sort.PARTS: _Reading.parts,
-    Sort.NAMES: _Reading.names, Sort.NUMBERS: _Reading.numbers, Sort.AMOUNT: _Reading.amount,
-}  # fmt: skip
+    Sort.TEXT: _Reading.text,
+    Sort.LINES: _Reading.lines,
+    Sort.NUMBER: _Reading.number,
+    Sort.WHOLE: _Reading.whole,
+    Sort.SHARE: _Reading.share,
+    Sort.CHOICE: _Reading.choice,
+    Sort.ROW: _Reading.text,
+    Sort.PARTS: _Reading.parts,
+    Sort.NAMES: _Reading.names,
+    Sort.NUMBERS: _Reading.numbers,
+    Sort.AMOUNT: _Reading.amount,
+}
 
 
 def _empty(one: Asked) -> Any:

@@ -28,21 +28,59 @@ from aldrip.methods.snapshot import TRAITS
 
 FOLDER = Path(settings.ROOT) / "library"
 CROP_FIELDS = (
-    "name", "botanical_name", "other_names", "tgw_g", "germination", "germination_sd", "minimum_germination",
-    "cover", "depth_mm", "watch_for", "cautions", "family", "pollination", "base_c", "upper_c", "stages_seen", "pollinators",
-)  # fmt: skip
+    "name",
+    "botanical_name",
+    "other_names",
+    "tgw_g",
+    "germination",
+    "germination_sd",
+    "minimum_germination",
+    "cover",
+    "depth_mm",
+    "watch_for",
+    "cautions",
+    "family",
+    "pollination",
+    "base_c",
+    "upper_c",
+    "stages_seen",
+    "pollinators",
+)
 CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
 INPUT_FIELDS = ("name", "kind", "unit", "contains", "active", "registration", "allowed", "note", "cautions")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
-    "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd", "water_l_per_tray", "hold_days", "hold_loss", "note",
-    "way", "layout",
-)  # fmt: skip
+    "form",
+    "unit",
+    "start_unit",
+    "by_seed",
+    "seeds_per_cell",
+    "cell_factor",
+    "cell_factor_sd",
+    "water_l_per_tray",
+    "hold_days",
+    "hold_loss",
+    "note",
+    "way",
+    "layout",
+)
 STAGE_NAMES = {
-    "days": "days", "heat": "heat_sum_c_d", "base": "base_c", "ceiling": "ceiling_c", "by_month": "by_month", "give": "give_days", "until": "until", "keeps": "keeps", "sd": "keeps_sd",
-    "multiply": "multiply", "multiply_sd": "multiply_sd", "unit_m2": "unit_m2", "share": "share", "rounds": "rounds",
+    "days": "days",
+    "heat": "heat_sum_c_d",
+    "base": "base_c",
+    "ceiling": "ceiling_c",
+    "by_month": "by_month",
+    "give": "give_days",
+    "until": "until",
+    "keeps": "keeps",
+    "sd": "keeps_sd",
+    "multiply": "multiply",
+    "multiply_sd": "multiply_sd",
+    "unit_m2": "unit_m2",
+    "share": "share",
+    "rounds": "rounds",
     "round_days": "round_days",
-}  # fmt: skip
+}
 
 
 @cache  # what ships does not change while a process runs
@@ -128,10 +166,14 @@ def load_library() -> dict[str, int]:
     """Load or refresh every shipped row; running it twice changes nothing."""
     data = _read("crops")
     crops = _put(Crop, {e["slug"]: _fields(e, CROP_FIELDS, data["sources"]) for e in data["crops"]})
-    _put(Line, {
-        line["slug"]: {"name": line["name"], "crop": crops[entry["slug"]]}
-        for entry in data["crops"] for line in entry.get("lines", [])
-    })  # fmt: skip
+    _put(
+        Line,
+        {
+            line["slug"]: {"name": line["name"], "crop": crops[entry["slug"]]}
+            for entry in data["crops"]
+            for line in entry.get("lines", [])
+        },
+    )
     data = _read("containers")
     containers = _put(Container, {e["slug"]: _fields(e, CONTAINER_FIELDS, data["sources"]) for e in data["containers"]})
     data = _read("mixes")
@@ -139,21 +181,30 @@ def load_library() -> dict[str, int]:
     data = _read("inputs")
     _put(Input, {e["slug"]: _fields(e, INPUT_FIELDS, data["sources"]) for e in data["inputs"]})
     data = _read("standards")
-    standards = _put(Standard, {
-        entry["slug"]: {
-            "name": entry["name"], "form": entry["form"], "kind": entry.get("kind", "plant"),
-            "limits": [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]],
-            "crop": crops[entry["crop"]] if "crop" in entry else None, "seed_class": entry.get("class", ""),
-            "scheme": entry.get("scheme", ""),
-        }
-        for entry in data["standards"]
-    })  # fmt: skip
+    standards = _put(
+        Standard,
+        {
+            entry["slug"]: {
+                "name": entry["name"],
+                "form": entry["form"],
+                "kind": entry.get("kind", "plant"),
+                "limits": [{**limit, "source": data["sources"][limit["source"]]} for limit in entry["limits"]],
+                "crop": crops[entry["crop"]] if "crop" in entry else None,
+                "seed_class": entry.get("class", ""),
+                "scheme": entry.get("scheme", ""),
+            }
+            for entry in data["standards"]
+        },
+    )
     _load_seed_rules(crops)
     data = _read("methods")
-    methods = _put(Method, {
-        f"{entry['template']}-{entry['crop']}": _method(entry, data, crops, containers, mixes, standards)
-        for entry in data["methods"]
-    })  # fmt: skip
+    methods = _put(
+        Method,
+        {
+            f"{entry['template']}-{entry['crop']}": _method(entry, data, crops, containers, mixes, standards)
+            for entry in data["methods"]
+        },
+    )
     stages = [stage for entry in data["methods"] for stage in _stages(entry, data, methods, containers)]
     MethodStage.objects.filter(method__organisation=None).delete()
     MethodStage.objects.bulk_create(stages)
@@ -163,44 +214,71 @@ def load_library() -> dict[str, int]:
 
 def _load_seed_rules(crops: dict[str, Any]) -> None:
     """Class schemes, isolation rules and remedies of seed crops."""
-    _put(ClassScheme, {
-        e["slug"]: {"name": e["name"], "classes": e["classes"], "note": e["note"]} for e in _read("classes")["schemes"]
-    })  # fmt: skip
+    _put(
+        ClassScheme,
+        {
+            e["slug"]: {"name": e["name"], "classes": e["classes"], "note": e["note"]}
+            for e in _read("classes")["schemes"]
+        },
+    )
     data = _read("isolation")
     rules = {}
     for entry in data["rules"]:
         for kind in entry["kinds"]:
             slug = "-".join((entry["scheme"], entry["crop"], entry["class"], entry["step"], kind)).replace(" ", "-")
             rules[slug[:80]] = {
-                "name": f"{entry['metres']} m from {kind}", "scheme": entry["scheme"], "crop": crops[entry["crop"]],
-                "seed_class": entry["class"], "step": entry["step"], "kind": kind, "metres": entry["metres"],
-                "time_allowed": entry.get("time_allowed", False), "sources": {"metres": data["sources"][entry["source"]]},
-            }  # fmt: skip
+                "name": f"{entry['metres']} m from {kind}",
+                "scheme": entry["scheme"],
+                "crop": crops[entry["crop"]],
+                "seed_class": entry["class"],
+                "step": entry["step"],
+                "kind": kind,
+                "metres": entry["metres"],
+                "time_allowed": entry.get("time_allowed", False),
+                "sources": {"metres": data["sources"][entry["source"]]},
+            }
     _put(IsolationRule, rules)
     data = _read("remedies")
-    _put(Remedy, {
-        entry["slug"]: {
-            "name": entry["name"], "crops": entry.get("crops", []), "parent": entry["parent"], "remedy_class": entry["class"],
-            "shift_low_days": entry["shift"][0], "shift_high_days": entry["shift"][1], "until_share": entry["until"][0],
-            "until_words": entry["until"][1], "at_sowing": entry.get("at_sowing", False), "caution": entry.get("caution", ""),
-            "sources": {"shift": data["sources"][entry["source"]]},
-        }
-        for entry in data["remedies"]
-    })  # fmt: skip
+    _put(
+        Remedy,
+        {
+            entry["slug"]: {
+                "name": entry["name"],
+                "crops": entry.get("crops", []),
+                "parent": entry["parent"],
+                "remedy_class": entry["class"],
+                "shift_low_days": entry["shift"][0],
+                "shift_high_days": entry["shift"][1],
+                "until_share": entry["until"][0],
+                "until_words": entry["until"][1],
+                "at_sowing": entry.get("at_sowing", False),
+                "caution": entry.get("caution", ""),
+                "sources": {"shift": data["sources"][entry["source"]]},
+            }
+            for entry in data["remedies"]
+        },
+    )
 
 
 def _method(
-    entry: dict[str, Any], data: dict[str, Any], crops: dict[str, Any], containers: dict[str, Any],
-    mixes: dict[str, Any], standards: dict[str, Any],
-) -> dict[str, Any]:  # fmt: skip
+    entry: dict[str, Any],
+    data: dict[str, Any],
+    crops: dict[str, Any],
+    containers: dict[str, Any],
+    mixes: dict[str, Any],
+    standards: dict[str, Any],
+) -> dict[str, Any]:
     """What a method says of itself: its template, with what the crop says otherwise."""
     template = data["templates"][entry["template"]]
     crop, merged = crops[entry["crop"]], {**template, **entry}
     return _fields(merged, METHOD_FIELDS, data["sources"]) | {
-        "name": template["name"].format(crop=crop.name), "crop": crop, "default": merged.get("default", True),
-        "container": containers.get(merged.get("container", "")), "mix": mixes.get(merged.get("mix", "")),
+        "name": template["name"].format(crop=crop.name),
+        "crop": crop,
+        "default": merged.get("default", True),
+        "container": containers.get(merged.get("container", "")),
+        "mix": mixes.get(merged.get("mix", "")),
         "standard": standards.get(merged.get("standard", "")),
-    }  # fmt: skip
+    }
 
 
 def _stages(
@@ -218,9 +296,14 @@ def _stages(
 
 
 def _stage(
-    method: Any, order: int, key: str, spec: dict[str, Any], sources: dict[str, str], containers: dict[str, Any],
+    method: Any,
+    order: int,
+    key: str,
+    spec: dict[str, Any],
+    sources: dict[str, str],
+    containers: dict[str, Any],
     by_seed: bool,
-) -> MethodStage:  # fmt: skip
+) -> MethodStage:
     """A stage by its key; what it does follows from its kind where nothing else is said."""
     kind = spec.get("kind", key)
     takes = spec.get("takes", ("seed" if by_seed else "cutting") if kind == "sow" else "")
@@ -231,8 +314,21 @@ def _stage(
             if source:
                 row["sources"][field] = source + (f" ({spec['note']})" if "note" in spec else "")
     return MethodStage(
-        method=method, order=order, key=key, kind=kind, after=spec["after"], follows=spec.get("follows", ""), takes=takes,
-        traits=spec.get("traits", [trait.value for trait in TRAITS.get(kind, ())]), product=spec.get("product", ""),
-        round_shares=spec.get("round_shares", []), container=containers.get(spec.get("container", "")), name=spec["name"], unit=spec["unit"], place_kind=spec.get("place", ""),
-        density=spec.get("density", ""), tasks=spec.get("tasks", []), **row,
-    )  # fmt: skip
+        method=method,
+        order=order,
+        key=key,
+        kind=kind,
+        after=spec["after"],
+        follows=spec.get("follows", ""),
+        takes=takes,
+        traits=spec.get("traits", [trait.value for trait in TRAITS.get(kind, ())]),
+        product=spec.get("product", ""),
+        round_shares=spec.get("round_shares", []),
+        container=containers.get(spec.get("container", "")),
+        name=spec["name"],
+        unit=spec["unit"],
+        place_kind=spec.get("place", ""),
+        density=spec.get("density", ""),
+        tasks=spec.get("tasks", []),
+        **row,
+    )

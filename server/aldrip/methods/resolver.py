@@ -29,9 +29,17 @@ from aldrip.methods.models import (
 
 LibraryRow = TypeVar("LibraryRow", bound=Shared)
 KINDS: dict[str, type[Shared]] = {
-    "crop": Crop, "line": Line, "container": Container, "mix": Mix, "input": Input, "class_scheme": ClassScheme, "isolation_rule": IsolationRule,
-    "remedy": Remedy, "standard": Standard, "method": Method,
-}  # fmt: skip
+    "crop": Crop,
+    "line": Line,
+    "container": Container,
+    "mix": Mix,
+    "input": Input,
+    "class_scheme": ClassScheme,
+    "isolation_rule": IsolationRule,
+    "remedy": Remedy,
+    "standard": Standard,
+    "method": Method,
+}
 #: What a method or a stage of it names of the library.
 NAMED_BY_METHODS: dict[str, type[Shared]] = {"crop": Crop, "container": Container, "mix": Mix, "standard": Standard}
 NOT_VALUES = {"id", "uuid", "organisation", "edition"}
@@ -139,9 +147,15 @@ def write_edition(row: Shared, ctx: Ctx | None = None, reason: str = "") -> Edit
         return None
     number = newest.number + 1 if newest else 1
     made = Edition.objects.create(
-        organisation=own, by=ctx.user if ctx else None, kind=kind, slug=row.slug, number=number, values=values,
-        happened_at=ctx.now if ctx else timezone.now(), reason=reason[:300],
-    )  # fmt: skip
+        organisation=own,
+        by=ctx.user if ctx else None,
+        kind=kind,
+        slug=row.slug,
+        number=number,
+        values=values,
+        happened_at=ctx.now if ctx else timezone.now(),
+        reason=reason[:300],
+    )
     if row.edition != number:
         row.edition = number
         row.save(update_fields=["edition"])

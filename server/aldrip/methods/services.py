@@ -58,10 +58,18 @@ def add_line(ctx: Ctx, spec: LineSpec) -> Line:
     parents = _parents(ctx, crop, spec)
     slug = own_slug(ctx, Line, f"{crop.slug}-{name}", crop.slug)
     line = Line.objects.create(
-        organisation=ctx.organisation, crop=crop, name=name[:120], slug=slug, tgw_g=spec.tgw_g, role=spec.role, female=parents[0],
-        male=parents[1], to_flower_c_d=spec.to_flower_c_d, flower_spread_days=spec.flower_spread_days,
+        organisation=ctx.organisation,
+        crop=crop,
+        name=name[:120],
+        slug=slug,
+        tgw_g=spec.tgw_g,
+        role=spec.role,
+        female=parents[0],
+        male=parents[1],
+        to_flower_c_d=spec.to_flower_c_d,
+        flower_spread_days=spec.flower_spread_days,
         flower_lasts_days=spec.flower_lasts_days,
-    )  # fmt: skip
+    )
     write_edition(line, ctx)
     ctx.record("methods.line", f"Added cultivar {name} of {crop.name.lower()}.", line)
     return line
@@ -157,8 +165,16 @@ def save_seed_standard(ctx: Ctx, given: dict[str, Any]) -> Standard:
                 "statutory_limit",
                 f"The law asks more of {words}: {fixed['source']}. An own standard may be stricter, never looser.",
             )
-        limits.append({**limit, "words": words, "unit": unit, "statutory": fixed is not None, "required": limit["required"] or fixed is not None,
-                       "source": fixed["source"] if fixed else source})  # fmt: skip
+        limits.append(
+            {
+                **limit,
+                "words": words,
+                "unit": unit,
+                "statutory": fixed is not None,
+                "required": limit["required"] or fixed is not None,
+                "source": fixed["source"] if fixed else source,
+            }
+        )
     if len({limit["attribute"] for limit in limits}) != len(limits):
         raise refuse("limits", "twice", "A test stands there twice; name each once.")
     limits.extend(law.values())
@@ -178,10 +194,18 @@ def _put(ctx: Ctx, crop: Crop, seed_class: str, kind: str, name: str, values: di
     if not name.strip():
         raise refuse("name", "missing", "Name the standard.")
     row, _ = Standard.objects.update_or_create(
-        organisation=ctx.organisation, slug=f"{kind}-{crop.slug}-{seed_class}"[:80],
-        defaults={"name": name.strip()[:120], "kind": kind, "crop": crop, "seed_class": seed_class, "form": "seed",
-                  "scheme": ctx.organisation.class_scheme, **values},
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        slug=f"{kind}-{crop.slug}-{seed_class}"[:80],
+        defaults={
+            "name": name.strip()[:120],
+            "kind": kind,
+            "crop": crop,
+            "seed_class": seed_class,
+            "form": "seed",
+            "scheme": ctx.organisation.class_scheme,
+            **values,
+        },
+    )
     write_edition(row, ctx, str(values.get("source", "")))
     ctx.record("methods.standard", f"Saved {row.name}.", row, after=values)
     return row
@@ -201,13 +225,21 @@ def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
         raise refuse("kind", "missing", "From which kind of neighbour?")
     slug = slugify("-".join((ctx.organisation.class_scheme, crop.slug, seed_class, given["step"], given["kind"])))[:80]
     row, _ = IsolationRule.objects.update_or_create(
-        organisation=ctx.organisation, slug=slug,
+        organisation=ctx.organisation,
+        slug=slug,
         defaults={
-            "name": f"{given['metres']:g} m from {given['kind']}", "scheme": ctx.organisation.class_scheme, "crop": crop, "seed_class": seed_class,
-            "step": given["step"], "kind": given["kind"].strip(), "metres": given["metres"], "time_allowed": given["time_allowed"],
-            "time_margin_days": given["time_margin_days"], "sources": {"metres": source},
+            "name": f"{given['metres']:g} m from {given['kind']}",
+            "scheme": ctx.organisation.class_scheme,
+            "crop": crop,
+            "seed_class": seed_class,
+            "step": given["step"],
+            "kind": given["kind"].strip(),
+            "metres": given["metres"],
+            "time_allowed": given["time_allowed"],
+            "time_margin_days": given["time_margin_days"],
+            "sources": {"metres": source},
         },
-    )  # fmt: skip
+    )
     write_edition(row, ctx, source)
     ctx.record("methods.rule", f"{crop.name}: {row.name}.", row)
     return row

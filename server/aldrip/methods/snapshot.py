@@ -24,17 +24,68 @@ from aldrip_core.units import unit, written
 
 VERSION = 2
 STAGE_FIELDS = (
-    "order", "key", "after", "follows", "share", "traits", "takes", "product", "rounds", "round_days", "round_shares", "name", "kind",
-    "days", "heat_sum_c_d", "base_c", "ceiling_c", "by_month", "give_days", "until", "keeps", "keeps_sd", "multiply", "multiply_sd", "unit", "place_kind", "density",
-    "unit_m2", "tasks", "sources",
-)  # fmt: skip
+    "order",
+    "key",
+    "after",
+    "follows",
+    "share",
+    "traits",
+    "takes",
+    "product",
+    "rounds",
+    "round_days",
+    "round_shares",
+    "name",
+    "kind",
+    "days",
+    "heat_sum_c_d",
+    "base_c",
+    "ceiling_c",
+    "by_month",
+    "give_days",
+    "until",
+    "keeps",
+    "keeps_sd",
+    "multiply",
+    "multiply_sd",
+    "unit",
+    "place_kind",
+    "density",
+    "unit_m2",
+    "tasks",
+    "sources",
+)
 METHOD_FIELDS = (
-    "slug", "edition", "name", "form", "unit", "start_unit", "by_seed", "seeds_per_cell", "cell_factor", "cell_factor_sd",
-    "water_l_per_tray", "hold_days", "hold_loss", "sources", "way", "layout",
-)  # fmt: skip
+    "slug",
+    "edition",
+    "name",
+    "form",
+    "unit",
+    "start_unit",
+    "by_seed",
+    "seeds_per_cell",
+    "cell_factor",
+    "cell_factor_sd",
+    "water_l_per_tray",
+    "hold_days",
+    "hold_loss",
+    "sources",
+    "way",
+    "layout",
+)
 CONTAINER_FIELDS = (
-    "slug", "edition", "name", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes", "sources",
-)  # fmt: skip
+    "slug",
+    "edition",
+    "name",
+    "cells",
+    "cell_ml",
+    "length_cm",
+    "width_cm",
+    "depth_cm",
+    "wet_kg",
+    "has_holes",
+    "sources",
+)
 INPUT_FIELDS = (
     "slug",
     "edition",
@@ -50,15 +101,33 @@ INPUT_FIELDS = (
 )
 MIX_FIELDS = ("slug", "edition", "name", "parts", "settling", "spillage", "note", "cautions", "sources")
 CROP_FIELDS = (
-    "slug", "edition", "name", "botanical_name", "tgw_g", "germination", "germination_sd", "minimum_germination", "cover", "depth_mm",
-    "watch_for", "cautions", "family", "sources",
-)  # fmt: skip
+    "slug",
+    "edition",
+    "name",
+    "botanical_name",
+    "tgw_g",
+    "germination",
+    "germination_sd",
+    "minimum_germination",
+    "cover",
+    "depth_mm",
+    "watch_for",
+    "cautions",
+    "family",
+    "sources",
+)
 #: What a stage of a kind does where nothing else is said.
 TRAITS: dict[str, tuple[Trait, ...]] = {
-    "sow": (Trait.STARTS,), "germinate": (Trait.EMERGES,), "grade": (Trait.GRADES, Trait.YIELDS), "dispatch": (Trait.LEAVES,),
-    "flower": (Trait.FLOWERS,), "harvest": (Trait.LOADS, Trait.YIELDS), "dry": (Trait.DRIES,), "clean": (Trait.CLEANS, Trait.YIELDS),
+    "sow": (Trait.STARTS,),
+    "germinate": (Trait.EMERGES,),
+    "grade": (Trait.GRADES, Trait.YIELDS),
+    "dispatch": (Trait.LEAVES,),
+    "flower": (Trait.FLOWERS,),
+    "harvest": (Trait.LOADS, Trait.YIELDS),
+    "dry": (Trait.DRIES,),
+    "clean": (Trait.CLEANS, Trait.YIELDS),
     "test": (Trait.TESTS,),
-}  # fmt: skip
+}
 
 
 def _taken(row: Any, fields: tuple[str, ...]) -> dict[str, Any]:
@@ -94,11 +163,15 @@ def take_snapshot(
     stages = list(method.stages.all() if written is None else written)
     containers = [s.container for s in stages if s.container] + ([method.container] if method.container else [])
     return {
-        "version": VERSION, **taken, "stages": [stage_values(stage) for stage in stages],
-        "containers": {c.slug: container_values(c) for c in containers}, "container": method.container.slug if method.container else "",
-        "mix": mix_values(method.mix) if method.mix else None, "crop": crop_values(method.crop),
+        "version": VERSION,
+        **taken,
+        "stages": [stage_values(stage) for stage in stages],
+        "containers": {c.slug: container_values(c) for c in containers},
+        "container": method.container.slug if method.container else "",
+        "mix": mix_values(method.mix) if method.mix else None,
+        "crop": crop_values(method.crop),
         "inputs": {slug: _taken(known[slug], INPUT_FIELDS) for slug in sorted(used_in(stages)) if slug in known},
-    }  # fmt: skip
+    }
 
 
 def used_in(stages: Sequence[MethodStage]) -> set[str]:
@@ -125,8 +198,10 @@ def delivered_in(snapshot: Mapping[str, Any], container: Container) -> dict[str,
         {**stage, "container": container.slug} if stage["key"] == changes[-1] else stage for stage in snapshot["stages"]
     ]
     return {
-        **snapshot, "stages": stages, "containers": {**snapshot["containers"], container.slug: container_values(container)}
-    }  # fmt: skip
+        **snapshot,
+        "stages": stages,
+        "containers": {**snapshot["containers"], container.slug: container_values(container)},
+    }
 
 
 def upgraded(
@@ -141,17 +216,38 @@ def upgraded(
         return dict(snapshot)
     stages, before = [], ""
     for stage in snapshot["stages"]:
-        stages.append({
-            **stage, "key": stage["kind"], "after": before, "follows": "", "share": 1.0, "multiply_sd": 0.0, "product": "", "rounds": 1,
-            "round_days": None, "round_shares": [], "container": "", "traits": [trait.value for trait in TRAITS.get(stage["kind"], ())],
-            "takes": ("seed" if snapshot["by_seed"] or snapshot.get("way", "plants") != "plants" else "cutting") if stage["kind"] == "sow" else "",
-        })  # fmt: skip
+        stages.append(
+            {
+                **stage,
+                "key": stage["kind"],
+                "after": before,
+                "follows": "",
+                "share": 1.0,
+                "multiply_sd": 0.0,
+                "product": "",
+                "rounds": 1,
+                "round_days": None,
+                "round_shares": [],
+                "container": "",
+                "traits": [trait.value for trait in TRAITS.get(stage["kind"], ())],
+                "takes": ("seed" if snapshot["by_seed"] or snapshot.get("way", "plants") != "plants" else "cutting")
+                if stage["kind"] == "sow"
+                else "",
+            }
+        )
         before = stage["kind"]
     return {
-        "way": "plants", "layout": {}, **snapshot, "version": VERSION, "edition": 1, "stages": stages,
-        "containers": {container.slug: container_values(container)} if container else {}, "container": container.slug if container else "",
-        "mix": mix_values(mix) if mix else None, "crop": crop_values(crop) if crop else None,
-    }  # fmt: skip
+        "way": "plants",
+        "layout": {},
+        **snapshot,
+        "version": VERSION,
+        "edition": 1,
+        "stages": stages,
+        "containers": {container.slug: container_values(container)} if container else {},
+        "container": container.slug if container else "",
+        "mix": mix_values(mix) if mix else None,
+        "crop": crop_values(crop) if crop else None,
+    }
 
 
 def read_snapshot(snapshot: Mapping[str, Any]) -> MethodSpec:
@@ -162,13 +258,23 @@ def read_snapshot(snapshot: Mapping[str, Any]) -> MethodSpec:
     for stage in snapshot["stages"]:
         stages.extend(_stages(stage, containers, inputs))
     return MethodSpec(
-        slug=snapshot["slug"], edition=snapshot["edition"], name=snapshot["name"], form=snapshot["form"], unit=unit(snapshot["unit"]),
-        start_unit=unit(snapshot["start_unit"]), by_seed=snapshot["by_seed"], seeds_per_cell=snapshot["seeds_per_cell"],
+        slug=snapshot["slug"],
+        edition=snapshot["edition"],
+        name=snapshot["name"],
+        form=snapshot["form"],
+        unit=unit(snapshot["unit"]),
+        start_unit=unit(snapshot["start_unit"]),
+        by_seed=snapshot["by_seed"],
+        seeds_per_cell=snapshot["seeds_per_cell"],
         cell_factor=Spread.from_mean_sd(snapshot["cell_factor"], snapshot["cell_factor_sd"]),
-        cell_factor_source=snapshot["sources"].get("cell_factor", ""), water_l_per_tray=snapshot["water_l_per_tray"],
-        hold_days=snapshot.get("hold_days"), hold_loss=snapshot.get("hold_loss") or 0.0,
-        way=snapshot["way"], layout=snapshot["layout"], stages=tuple(stages),
-    )  # fmt: skip
+        cell_factor_source=snapshot["sources"].get("cell_factor", ""),
+        water_l_per_tray=snapshot["water_l_per_tray"],
+        hold_days=snapshot.get("hold_days"),
+        hold_loss=snapshot.get("hold_loss") or 0.0,
+        way=snapshot["way"],
+        layout=snapshot["layout"],
+        stages=tuple(stages),
+    )
 
 
 def container_spec(values: Mapping[str, Any]) -> ContainerSpec:
@@ -216,13 +322,26 @@ def _stages(
     )
     after = stage["after"] or None
     spec = StageSpec(
-        key=stage["key"], name=stage["name"], kind=stage["kind"], after=after, follows=stage["follows"] or after, duration=duration,
-        keeps=Spread.from_mean_sd(stage["keeps"], stage["keeps_sd"]), source=stage["sources"].get("keeps", "nothing is lost here"),
-        unit=unit(stage["unit"]), share=stage["share"], factor=Factor(stage["multiply"], stage["multiply_sd"]),
-        traits=frozenset(Trait(trait) for trait in stage["traits"]), takes=Part(stage["takes"]) if stage["takes"] else None,
-        place_kind=stage["place_kind"], density=Density(stage["density"]), unit_m2=stage["unit_m2"] or 0.0,
-        container=containers.get(stage["container"]), product=stage["product"], tasks=tuple(_tasks(stage, inputs)),
-    )  # fmt: skip
+        key=stage["key"],
+        name=stage["name"],
+        kind=stage["kind"],
+        after=after,
+        follows=stage["follows"] or after,
+        duration=duration,
+        keeps=Spread.from_mean_sd(stage["keeps"], stage["keeps_sd"]),
+        source=stage["sources"].get("keeps", "nothing is lost here"),
+        unit=unit(stage["unit"]),
+        share=stage["share"],
+        factor=Factor(stage["multiply"], stage["multiply_sd"]),
+        traits=frozenset(Trait(trait) for trait in stage["traits"]),
+        takes=Part(stage["takes"]) if stage["takes"] else None,
+        place_kind=stage["place_kind"],
+        density=Density(stage["density"]),
+        unit_m2=stage["unit_m2"] or 0.0,
+        container=containers.get(stage["container"]),
+        product=stage["product"],
+        tasks=tuple(_tasks(stage, inputs)),
+    )
     if stage["rounds"] <= 1:
         return (spec,)
     return rounds_of(
@@ -237,10 +356,18 @@ def _tasks(stage: Mapping[str, Any], inputs: Mapping[str, InputSpec]) -> list[Ta
         same = sum(one.kind == task["kind"] for one in found)
         found.append(
             TaskSpec(
-                task.get("key") or (f"{task['kind']}-{same + 1}" if same else task["kind"]), task["kind"], task["words"],
-                task.get("at", "start"), task.get("part", "morning"), task.get("minutes"), task.get("minutes_per_tray"),
-                task.get("minutes_per_unit"), task.get("caution", ""),
-                inputs.get(task.get("input") or ""), written(task["amount"]) if task.get("amount") else None, task.get("per") or "",
+                task.get("key") or (f"{task['kind']}-{same + 1}" if same else task["kind"]),
+                task["kind"],
+                task["words"],
+                task.get("at", "start"),
+                task.get("part", "morning"),
+                task.get("minutes"),
+                task.get("minutes_per_tray"),
+                task.get("minutes_per_unit"),
+                task.get("caution", ""),
+                inputs.get(task.get("input") or ""),
+                written(task["amount"]) if task.get("amount") else None,
+                task.get("per") or "",
             )
-        )  # fmt: skip
+        )
     return found

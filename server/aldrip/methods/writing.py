@@ -47,8 +47,14 @@ def rows_of(ctx: Ctx) -> list[dict[str, Any]]:
             *named
         ):
             rows[slug] = {
-                "kind": kind, "slug": slug, "name": name, "own": own is not None, "retired": retired, "crop": (other[0] or "") if more == "crop__slug" else "", "said": (other[0] or "") if more == "allowed" else "",
-            }  # fmt: skip
+                "kind": kind,
+                "slug": slug,
+                "name": name,
+                "own": own is not None,
+                "retired": retired,
+                "crop": (other[0] or "") if more == "crop__slug" else "",
+                "said": (other[0] or "") if more == "allowed" else "",
+            }
             rows[slug]["raised"] = own is not None or not raises or _crop_of(rows[slug]) in raises
 
         found.extend(
@@ -78,11 +84,19 @@ def form_of(ctx: Ctx, kind: str, slug: str) -> dict[str, Any]:
     typed = _typed(kind, values)
     ships = _typed(kind, plain_values(shipped)) if shipped is not None else {}
     return {
-        "kind": kind, "slug": slug, "name": row.name, "own": own, "ships": shipped is not None or not own, "retired": row.retired,
-        "edition": row.edition, "seen": editions_written(ctx, kind, slug), "typed": typed, "sources": values.get("sources", {}),
+        "kind": kind,
+        "slug": slug,
+        "name": row.name,
+        "own": own,
+        "ships": shipped is not None or not own,
+        "retired": row.retired,
+        "edition": row.edition,
+        "seen": editions_written(ctx, kind, slug),
+        "typed": typed,
+        "sources": values.get("sources", {}),
         "stage_sources": {stage["key"]: stage["sources"] for stage in values.get("stages", [])},
         "shipped": {name: ships[name] for name in ships if ships[name] != typed[name]},
-    }  # fmt: skip
+    }
 
 
 def _typed(kind: str, values: Mapping[str, Any]) -> dict[str, Any]:
@@ -115,8 +129,9 @@ def write_form(
         now = form_of(ctx, kind, slug)
         raise Conflict(
             f"Somebody changed “{now['name']}” meanwhile. Nothing of yours was saved; look at it again.",
-            typed=now["typed"], seen=now["seen"],
-        )  # fmt: skip
+            typed=now["typed"],
+            seen=now["seen"],
+        )
     return save_form(ctx, kind, slug, typed, like=like, source=source, reason=reason)
 
 
@@ -164,9 +179,10 @@ def _state(values: dict[str, Any], stated: Mapping[str, Mapping[str, Any]]) -> N
 def _fresh_slug(ctx: Ctx, kind: str, name: str) -> str:
     plain = slugify(name)[:70] or kind
     taken = set(
-        _model(kind)._default_manager.filter(Q(organisation=ctx.organisation) | Q(organisation=None), slug__startswith=plain)
+        _model(kind)
+        ._default_manager.filter(Q(organisation=ctx.organisation) | Q(organisation=None), slug__startswith=plain)
         .values_list("slug", flat=True)
-    )  # fmt: skip
+    )
     same = standing_row(ctx, kind, plain)
     if same is not None and same.name.casefold() == name.casefold():
         raise refuse(

@@ -159,9 +159,15 @@ def _take(ctx: Ctx, entry: Mapping[str, Any]) -> Taken:
     try:
         with transaction.atomic():
             made = save_form(
-                ctx, kind, slug or None, _typed(FORMS[kind], typed), like=str(entry.get("like", "") or ""),
-                stated=_sources_of(entry), fresh=standing is None, reason="from YAML",
-            )  # fmt: skip
+                ctx,
+                kind,
+                slug or None,
+                _typed(FORMS[kind], typed),
+                like=str(entry.get("like", "") or ""),
+                stated=_sources_of(entry),
+                fresh=standing is None,
+                reason="from YAML",
+            )
             found.slug, found.name = made.slug, str(made.values["name"])
             found.changed = changed_names(before, made.values) if before else []
             found.state = "new" if not before else "changed" if found.changed else "same"

@@ -164,28 +164,95 @@ class OrderLineOut(Schema):
 
 #: What is read of a line, by the name it goes out with.
 OF_A_LINE = (
-    "id", "uuid", "order_id", "order__number", "order__customer", "number", "crop_id", "crop__name", "line__name", "form", "container__name",
-    "seed_class", "quantity", "unit", "due", "state", "chance", "forecast", "delivered", "short_cause", "problems", "note", "version",
-)  # fmt: skip
+    "id",
+    "uuid",
+    "order_id",
+    "order__number",
+    "order__customer",
+    "number",
+    "crop_id",
+    "crop__name",
+    "line__name",
+    "form",
+    "container__name",
+    "seed_class",
+    "quantity",
+    "unit",
+    "due",
+    "state",
+    "chance",
+    "forecast",
+    "delivered",
+    "short_cause",
+    "problems",
+    "note",
+    "version",
+)
 STATES = dict(OrderLine.State.choices)
 
 
 def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: list[tuple[int, str]]) -> dict[str, Any]:
     (
-        pk, uuid, order_id, order, customer, number, crop_id, crop, cultivar, form, container, seed_class, quantity, of, due, state, chance,
-        forecast, delivered, short_cause, problems, note, version,
-    ) = values  # fmt: skip
+        pk,
+        uuid,
+        order_id,
+        order,
+        customer,
+        number,
+        crop_id,
+        crop,
+        cultivar,
+        form,
+        container,
+        seed_class,
+        quantity,
+        of,
+        due,
+        state,
+        chance,
+        forecast,
+        delivered,
+        short_cause,
+        problems,
+        note,
+        version,
+    ) = values
     last = due.upper - timedelta(days=1)
     iso = due.lower.isocalendar()
     return {
-        "id": pk, "uuid": uuid, "order_id": order_id, "order": order, "customer": customer, "number": number, "crop_id": crop_id, "crop": crop,
-        "cultivar": cultivar or "", "form": form, "container": container or "", "seed_class": seed_class, "quantity": shown(quantity, of), "unit": of,
-        "due_from": due.lower, "due_last": last, "week": iso.week, "year": iso.year, "state": state, "state_words": STATES[state],
-        "chance": chance, "forecast": shown(forecast, of), "delivered": shown(delivered, of), "short_cause": short_cause,
-        "problem": sentence(read(problems)) if problems else "", "note": note, "version": version, "batches": [code for _, code in batches],
-        "batch_ids": [pk for pk, _ in batches], "aside": [code for _, code in aside], "aside_ids": [pk for pk, _ in aside],
+        "id": pk,
+        "uuid": uuid,
+        "order_id": order_id,
+        "order": order,
+        "customer": customer,
+        "number": number,
+        "crop_id": crop_id,
+        "crop": crop,
+        "cultivar": cultivar or "",
+        "form": form,
+        "container": container or "",
+        "seed_class": seed_class,
+        "quantity": shown(quantity, of),
+        "unit": of,
+        "due_from": due.lower,
+        "due_last": last,
+        "week": iso.week,
+        "year": iso.year,
+        "state": state,
+        "state_words": STATES[state],
+        "chance": chance,
+        "forecast": shown(forecast, of),
+        "delivered": shown(delivered, of),
+        "short_cause": short_cause,
+        "problem": sentence(read(problems)) if problems else "",
+        "note": note,
+        "version": version,
+        "batches": [code for _, code in batches],
+        "batch_ids": [pk for pk, _ in batches],
+        "aside": [code for _, code in aside],
+        "aside_ids": [pk for pk, _ in aside],
         "planned": bool(batches or aside),
-    }  # fmt: skip
+    }
 
 
 KEPT_IN_SIGHT = timedelta(days=365)  # of lines that are closed
@@ -215,22 +282,38 @@ def orders(ctx: Ctx) -> Any:
 def _checked(ctx: Ctx, rows: list[dict[str, str]], lines: list[int]) -> dict[str, Any]:
     checked = order_rows.check(ctx, rows)
     return {
-        "rows": rows, "lines": lines,
+        "rows": rows,
+        "lines": lines,
         "understood": [
-            None if row is None else {
-                "crop": row.crop.name, "crop_slug": row.crop.slug, "cultivar": row.line.name if row.line else "", "form": row.form,
-                "container": row.container.name if row.container else "", "quantity": float(row.quantity.shown), "unit": row.quantity.unit.words, "due_from": row.due.start,
-                "due_last": row.due.last, "week": row.due.start.isocalendar().week,
+            None
+            if row is None
+            else {
+                "crop": row.crop.name,
+                "crop_slug": row.crop.slug,
+                "cultivar": row.line.name if row.line else "",
+                "form": row.form,
+                "container": row.container.name if row.container else "",
+                "quantity": float(row.quantity.shown),
+                "unit": row.quantity.unit.words,
+                "due_from": row.due.start,
+                "due_last": row.due.last,
+                "week": row.due.start.isocalendar().week,
             }
             for row in checked.read
         ],
         "faults": [
-            {"row": f.row, "column": f.column, "column_words": order_rows.WORDS.get(f.column, f.column), "code": f.code,
-             "message": f.message, "crop": f.crop,
-             "choices": [{"value": c.value, "words": c.words, "keep": c.keep} for c in f.choices]}
+            {
+                "row": f.row,
+                "column": f.column,
+                "column_words": order_rows.WORDS.get(f.column, f.column),
+                "code": f.code,
+                "message": f.message,
+                "crop": f.crop,
+                "choices": [{"value": c.value, "words": c.words, "keep": c.keep} for c in f.choices],
+            }
             for f in checked.faults
         ],
-    }  # fmt: skip
+    }
 
 
 @room.post("/orders/import/file", "orders.edit", response=CheckedOut)

@@ -12,9 +12,10 @@ def tgw_of_line(line: OrderLine) -> float:
     tgw = (line.line.tgw_g if line.line else None) or line.crop.tgw_g
     if not tgw:
         raise refuse(
-            "quantity", "no_weight",
+            "quantity",
+            "no_weight",
             f"Seeds of {line.crop.name.lower()} are weighed by their thousand-grain weight, which is not known. Promise a weight instead.",
-        )  # fmt: skip
+        )
     return tgw
 
 

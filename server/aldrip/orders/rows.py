@@ -34,9 +34,18 @@ COLUMNS: dict[str, tuple[str, ...]] = {
 NEEDED = ("crop", "form", "quantity", "due")
 OWN_USE = "own use"  # the customer of what a house raises for itself
 WORDS = {
-    "order": "Order", "customer": "Customer", "crop": "Crop", "cultivar": "Cultivar", "form": "Form", "container": "Container", "seed_class": "Class",
-    "quantity": "Quantity", "due": "Due", "until": "Until", "note": "Note",
-}  # fmt: skip
+    "order": "Order",
+    "customer": "Customer",
+    "crop": "Crop",
+    "cultivar": "Cultivar",
+    "form": "Form",
+    "container": "Container",
+    "seed_class": "Class",
+    "quantity": "Quantity",
+    "due": "Due",
+    "until": "Until",
+    "note": "Note",
+}
 LIMITS = {"order": 30, "customer": 120, "cultivar": 120, "note": 300}
 
 
@@ -112,9 +121,12 @@ def recognise(headings: Sequence[str]) -> tuple[dict[str, int], list[FieldError]
             if plain in words and name not in found:
                 found[name] = index
     missing = [
-        FieldError(name, "missing_column", f"No column says the {WORDS[name].lower()}. Head one of them “{WORDS[name]}”.")
-        for name in NEEDED if name not in found
-    ]  # fmt: skip
+        FieldError(
+            name, "missing_column", f"No column says the {WORDS[name].lower()}. Head one of them “{WORDS[name]}”."
+        )
+        for name in NEEDED
+        if name not in found
+    ]
     return found, missing
 
 
@@ -196,8 +208,19 @@ class Reader:
             return None, faults
         standard = form.standard_id if form.way == "plants" else self.standards.get((crop.slug, seed_class))
         standard = self._for_customer(customer, crop, asked[0], seed_class) or standard
-        return ReadRow(row.get("order", "").strip(), customer, crop, line, asked[0], quantity, due,
-                       self._note(row, crop), standard, seed_class, container), faults  # fmt: skip
+        return ReadRow(
+            row.get("order", "").strip(),
+            customer,
+            crop,
+            line,
+            asked[0],
+            quantity,
+            due,
+            self._note(row, crop),
+            standard,
+            seed_class,
+            container,
+        ), faults
 
     def _note(self, row: Mapping[str, str], crop: Crop) -> str:
         """The note; where none is written, the words in which the crop was ordered, if they say more than its name."""
@@ -397,8 +420,11 @@ def check(ctx: Ctx, rows: Sequence[Mapping[str, str]]) -> Checked:
     """Judge every row; duplicates among them and with what is saved are faults too."""
     reader, checked = Reader(ctx), Checked()
     seen: dict[tuple[object, ...], int] = {}
-    numbered = set(ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).values_list(
-        "order__number", "crop_id", "line_id", "form", "container_id", "seed_class", "quantity", "due"))  # fmt: skip
+    numbered = set(
+        ctx.rows(OrderLine)
+        .filter(state=OrderLine.State.OPEN)
+        .values_list("order__number", "crop_id", "line_id", "form", "container_id", "seed_class", "quantity", "due")
+    )
     saved: set[tuple[object, ...]] = {
         (number, crop, line, form, container, seed_class, quantity, due.lower, due.upper)
         for number, crop, line, form, container, seed_class, quantity, due in numbered

@@ -18,9 +18,27 @@ from aldrip.orders.rows import COLUMNS, ReadRow, check
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 LINE = (
-    "id", "organisation", "order", "number", "crop", "line", "form", "container", "quantity", "unit", "due", "standard", "note", "seed_class", "state",
-    "under_percent", "delivered", "short_cause", "problems", "version",
-)  # fmt: skip
+    "id",
+    "organisation",
+    "order",
+    "number",
+    "crop",
+    "line",
+    "form",
+    "container",
+    "quantity",
+    "unit",
+    "due",
+    "standard",
+    "note",
+    "seed_class",
+    "state",
+    "under_percent",
+    "delivered",
+    "short_cause",
+    "problems",
+    "version",
+)
 
 
 @act
@@ -87,10 +105,30 @@ def _save(ctx: Ctx, read: Sequence[ReadRow]) -> list[int]:
     lines = []
     for pk, row, order in zip(made, read, orders, strict=True):
         counts[order.pk] = counts.get(order.pk, 0) + 1
-        lines.append((
-            pk, ctx.organisation.pk, order.pk, counts[order.pk], row.crop.pk, row.line.pk if row.line else None, row.form,
-            row.container.pk if row.container else None, row.quantity.base, row.quantity.unit.words, days(row.due.start, row.due.end), row.standard_id, row.note, row.seed_class, OrderLine.State.OPEN.value, 0.0, 0, "", json_value([]), 1,
-        ))  # fmt: skip
+        lines.append(
+            (
+                pk,
+                ctx.organisation.pk,
+                order.pk,
+                counts[order.pk],
+                row.crop.pk,
+                row.line.pk if row.line else None,
+                row.form,
+                row.container.pk if row.container else None,
+                row.quantity.base,
+                row.quantity.unit.words,
+                days(row.due.start, row.due.end),
+                row.standard_id,
+                row.note,
+                row.seed_class,
+                OrderLine.State.OPEN.value,
+                0.0,
+                0,
+                "",
+                json_value([]),
+                1,
+            )
+        )
     copy_rows(OrderLine, LINE, lines)
     _raise(ctx, {row.crop.slug for row in read})
     names = sorted({order.number for order in orders})
@@ -158,9 +196,10 @@ def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> str:
     read = _read_one(ctx, {**as_row(line), **typed})
     if read.quantity.base < line.delivered:
         raise refuse(
-            "quantity", "delivered",
+            "quantity",
+            "delivered",
             f"{Quantity(line.delivered, read.quantity.unit).words()} of it are delivered already; it cannot be less.",
-        )  # fmt: skip
+        )
     before = {"quantity": str(line.quantity), "unit": line.unit, "due": [str(line.due.lower), str(line.due.upper)]}
     was = _told(line)
     line.crop, line.line, line.form, line.seed_class = read.crop, read.line, read.form, read.seed_class
@@ -170,8 +209,13 @@ def change_line(ctx: Ctx, line_id: Ref, row: Mapping[str, str]) -> str:
     line.version += 1
     line.save()
     told = _changed_words(was, _told(line)) or "its note"
-    ctx.record("orders.change", f"Changed order {line.order.number}, line {line.number}: {told}.", line, before=before,
-               after={"quantity": str(line.quantity), "unit": line.unit, "due": [str(read.due.start), str(read.due.end)]})  # fmt: skip
+    ctx.record(
+        "orders.change",
+        f"Changed order {line.order.number}, line {line.number}: {told}.",
+        line,
+        before=before,
+        after={"quantity": str(line.quantity), "unit": line.unit, "due": [str(read.due.start), str(read.due.end)]},
+    )
     return told
 
 
@@ -190,9 +234,13 @@ def _told(line: OrderLine) -> list[str]:
     last = line.due.upper - timedelta(days=1)
     days = f"{line.due.lower.day} {line.due.lower:%b}" + (f" to {last.day} {last:%b}" if last != line.due.lower else "")
     return [
-        Quantity(line.quantity, of).words(), f"{line.crop.name.lower()} {line.line.name if line.line else ''}".strip(), line.form,
-        line.container.name if line.container else "no container named", line.seed_class.replace("-", " ") or "no class named", days,
-    ]  # fmt: skip
+        Quantity(line.quantity, of).words(),
+        f"{line.crop.name.lower()} {line.line.name if line.line else ''}".strip(),
+        line.form,
+        line.container.name if line.container else "no container named",
+        line.seed_class.replace("-", " ") or "no class named",
+        days,
+    ]
 
 
 def _changed_words(before: list[str], after: list[str]) -> str:
@@ -210,18 +258,30 @@ def split_line(ctx: Ctx, line_id: Ref, *, quantity: str, due: str, until: str) -
     left = line.quantity - line.delivered
     if not read.quantity.unit.same_measure(unit(line.unit)) or read.quantity.base >= left:
         raise refuse(
-            "quantity", "too_many",
+            "quantity",
+            "too_many",
             f"{read.quantity.words()} cannot be split off: {Quantity(left, unit(line.unit)).words()} of this line are still to come, and something must stay.",
-        )  # fmt: skip
+        )
     line.quantity -= read.quantity.base
     line.version += 1
     line.save()
     number = max(line.order.lines.values_list("number", flat=True)) + 1
     other = OrderLine.objects.create(
-        organisation=ctx.organisation, order=line.order, number=number, crop=line.crop, line=line.line, form=line.form,
-        container=line.container, quantity=read.quantity.base, unit=line.unit, due=DateRange(read.due.start, read.due.end),
-        seed_class=line.seed_class, under_percent=line.under_percent, standard=line.standard, note=line.note,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        order=line.order,
+        number=number,
+        crop=line.crop,
+        line=line.line,
+        form=line.form,
+        container=line.container,
+        quantity=read.quantity.base,
+        unit=line.unit,
+        due=DateRange(read.due.start, read.due.end),
+        seed_class=line.seed_class,
+        under_percent=line.under_percent,
+        standard=line.standard,
+        note=line.note,
+    )
     ctx.record(
         "orders.split",
         f"Split {read.quantity.words()} off order {line.order.number}, line {line.number}, as line {number}.",
@@ -284,11 +344,18 @@ def as_row(line: OrderLine) -> dict[str, str]:
     """An order line as the row that would make it."""
     last = line.due.upper - timedelta(days=1)
     return {
-        "order": line.order.number, "customer": line.order.customer, "crop": line.crop.name,
-        "cultivar": line.line.name if line.line else "", "form": line.form,
-        "container": line.container.name if line.container else "", "seed_class": line.seed_class, "quantity": typed_quantity(line),
-        "due": line.due.lower.isoformat(), "until": last.isoformat(), "note": line.note,
-    }  # fmt: skip
+        "order": line.order.number,
+        "customer": line.order.customer,
+        "crop": line.crop.name,
+        "cultivar": line.line.name if line.line else "",
+        "form": line.form,
+        "container": line.container.name if line.container else "",
+        "seed_class": line.seed_class,
+        "quantity": typed_quantity(line),
+        "due": line.due.lower.isoformat(),
+        "until": last.isoformat(),
+        "note": line.note,
+    }
 
 
 def export(ctx: Ctx) -> str:

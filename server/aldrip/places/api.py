@@ -95,14 +95,30 @@ class PlacesOut(Schema):
 
 
 def _place(place: Place) -> dict[str, Any]:
-    names = ("site_id", "name", "kind", "sharing", "capacity", "usable", "unit", "gangway", "set_point_c", "cooled_to_c",
-             "excess_c", "active", "outline")  # fmt: skip
+    names = (
+        "site_id",
+        "name",
+        "kind",
+        "sharing",
+        "capacity",
+        "usable",
+        "unit",
+        "gangway",
+        "set_point_c",
+        "cooled_to_c",
+        "excess_c",
+        "active",
+        "outline",
+    )
     history = [
         {"year": u.year, "crop": u.crop, "family": u.family, "clean": u.inspected_clean} for u in place.land_uses.all()
     ]
     return {
-        "id": place.pk, "kind_words": Kind(place.kind).label, "history": history, **{name: getattr(place, name) for name in names}
-    }  # fmt: skip
+        "id": place.pk,
+        "kind_words": Kind(place.kind).label,
+        "history": history,
+        **{name: getattr(place, name) for name in names},
+    }
 
 
 @room.get("/places", "see", response=PlacesOut)
@@ -175,11 +191,19 @@ def set_up(request: HttpRequest, body: SetUpIn) -> Any:
     if check_csrf(request):
         raise Forbidden("This page is out of date. Reload it and try again.")
     answers = services.SetUp(
-        organisation=body.organisation, timezone=body.timezone, full_name=body.full_name, username=body.username,
-        password=body.password, site=body.site, latitude=body.latitude, monthly_c=tuple(body.monthly_c),
-        working_days=tuple(body.working_days), sowing_days=tuple(body.sowing_days),
-        places=tuple(place.spec() for place in body.places), raises=tuple(body.raises),
-    )  # fmt: skip
+        organisation=body.organisation,
+        timezone=body.timezone,
+        full_name=body.full_name,
+        username=body.username,
+        password=body.password,
+        site=body.site,
+        latitude=body.latitude,
+        monthly_c=tuple(body.monthly_c),
+        working_days=tuple(body.working_days),
+        sowing_days=tuple(body.sowing_days),
+        places=tuple(place.spec() for place in body.places),
+        raises=tuple(body.raises),
+    )
     _, user = services.set_up(answers)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return session(request)

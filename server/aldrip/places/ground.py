@@ -45,9 +45,10 @@ def open_degrees(site: Site, outline: Any, field: str) -> list[tuple[float, floa
     for lon, lat in corners:
         if abs(lon - east) > FAR_DEGREES or abs(lat - north) > FAR_DEGREES:
             raise refuse(
-                field, "far_away",
+                field,
+                "far_away",
                 f"The corner {lon:.4f}, {lat:.4f} lies far from {site.name} at {east:.4f}, {north:.4f}. GeoJSON writes longitude first; the site's own place is set in Places.",
-            )  # fmt: skip
+            )
     return corners
 
 

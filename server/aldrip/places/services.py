@@ -88,8 +88,13 @@ def change_site(ctx: Ctx, site_id: Ref, *, latitude: float, longitude: float | N
     before = {"latitude": site.latitude, "longitude": site.longitude}
     site.latitude, site.longitude = latitude, longitude
     site.save(update_fields=["latitude", "longitude"])
-    ctx.record("places.site", f"{site.name} lies at {latitude:g}°, {longitude if longitude is not None else 0:g}°.", site, before=before,
-               after={"latitude": latitude, "longitude": longitude})  # fmt: skip
+    ctx.record(
+        "places.site",
+        f"{site.name} lies at {latitude:g}°, {longitude if longitude is not None else 0:g}°.",
+        site,
+        before=before,
+        after={"latitude": latitude, "longitude": longitude},
+    )
     return site
 
 
@@ -102,10 +107,18 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
     if ctx.rows(Place).filter(name__iexact=name).exists():
         raise refuse("name", "taken", f"There is a place {name} already.")
     place = Place.objects.create(
-        organisation=ctx.organisation, site=site, name=name, kind=spec.kind, unit=unit_of(spec), **_ground(site, spec),
-        gangway=spec.gangway, set_point_c=spec.set_point_c, cooled_to_c=spec.cooled_to_c, excess_c=spec.excess_c,
+        organisation=ctx.organisation,
+        site=site,
+        name=name,
+        kind=spec.kind,
+        unit=unit_of(spec),
+        **_ground(site, spec),
+        gangway=spec.gangway,
+        set_point_c=spec.set_point_c,
+        cooled_to_c=spec.cooled_to_c,
+        excess_c=spec.excess_c,
         order=ctx.rows(Place).count(),
-    )  # fmt: skip
+    )
     ctx.record("places.add", f"Added {place.name}.", place)
     return place
 
@@ -168,11 +181,12 @@ def set_up(answers: SetUp) -> tuple[Organisation, User]:
     if not answers.site.strip():
         raise refuse("site", "missing", "Name the site, such as “Yard”.")
     organisation = Organisation.objects.create(
-        name=answers.organisation.strip()[:120], timezone=answers.timezone,
+        name=answers.organisation.strip()[:120],
+        timezone=answers.timezone,
         working_days=check_days(answers.working_days, "working_days"),
         sowing_days=check_days(answers.sowing_days or answers.working_days, "sowing_days"),
         raises=sorted(Crop.objects.filter(organisation=None, slug__in=answers.raises).values_list("slug", flat=True)),
-    )  # fmt: skip
+    )
     user = make_user(username=answers.username, password=answers.password, full_name=answers.full_name)
     Member.objects.create(user=user, organisation=organisation, role=Role.MANAGER)
     ctx = Ctx(organisation, user, Role.MANAGER)
@@ -202,7 +216,11 @@ def record_land_use(ctx: Ctx, place_id: Ref, *, year: int, crop: str, family: st
     if not crop.strip():
         raise refuse("crop", "missing", "Which crop grew there?")
     use, _ = LandUse.objects.update_or_create(
-        organisation=ctx.organisation, place=place, year=year, crop=crop.strip()[:120], defaults={"family": family[:60], "inspected_clean": clean}
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        place=place,
+        year=year,
+        crop=crop.strip()[:120],
+        defaults={"family": family[:60], "inspected_clean": clean},
+    )
     ctx.record("places.history", f"{place.name} grew {use.crop} in {year}.", place)
     return use

@@ -69,10 +69,16 @@ def decisions(ctx: Ctx, ground: Ground) -> list[Decision]:
 def _batches(ctx: Ctx) -> list[Decision]:
     rows = ctx.rows(Batch).filter(decide_by__gte=ctx.today).select_related("crop").order_by("decide_by")
     return [
-        Decision("batches", b.decide_by, f"re-sow {b.code}", f"{b.crop.name} {b.code} came up at {share(b.counted or 0)}: {b.decide_text}.",
-                 f"/batches/{b.pk}", "See the offer")
+        Decision(
+            "batches",
+            b.decide_by,
+            f"re-sow {b.code}",
+            f"{b.crop.name} {b.code} came up at {share(b.counted or 0)}: {b.decide_text}.",
+            f"/batches/{b.pk}",
+            "See the offer",
+        )
         for b in rows
-    ]  # fmt: skip
+    ]
 
 
 def _orders(ctx: Ctx) -> list[Decision]:
@@ -86,16 +92,35 @@ def _orders(ctx: Ctx) -> list[Decision]:
     found = []
     asks = Q(problems__contains=[{"code": "late"}]) | Q(problems__contains=[{"code": "refused"}])
     for line in open_lines.filter(asks | Q(chance=0.0) | Q(allocations=None)).order_by("due"):
-        text = line.problem or (f"{line.crop.name} for order {line.order.number} has no batch yet." if line.chance is None else
-                                f"Order {line.order.number} will not be filled in time.")  # fmt: skip
-        found.append(Decision("orders", line.due.upper - timedelta(days=1), f"order {line.order.number}",
-                              f"{line.order.customer}, {promised(line)} {line.crop.name.lower()}: {text}", f"/orders?line={line.pk}", "See the cures"))  # fmt: skip
+        text = line.problem or (
+            f"{line.crop.name} for order {line.order.number} has no batch yet."
+            if line.chance is None
+            else f"Order {line.order.number} will not be filled in time."
+        )
+        found.append(
+            Decision(
+                "orders",
+                line.due.upper - timedelta(days=1),
+                f"order {line.order.number}",
+                f"{line.order.customer}, {promised(line)} {line.crop.name.lower()}: {text}",
+                f"/orders?line={line.pk}",
+                "See the cures",
+            )
+        )
     waiting = list(ctx.rows(WaitingRow).order_by("id").values_list("row__crop", flat=True))
     if waiting:
         named = ", ".join(list(dict.fromkeys(str(name) for name in waiting if name))[:3])
         verb = "waits" if len(waiting) == 1 else "wait"
-        found.append(Decision("orders", None, f"{plural(len(waiting), 'order row')} {verb}",
-                              f"{plural(len(waiting), 'order row')} {verb} to be understood: {named or 'no crop written'}.", "/orders/import", "Go on with them"))  # fmt: skip
+        found.append(
+            Decision(
+                "orders",
+                None,
+                f"{plural(len(waiting), 'order row')} {verb}",
+                f"{plural(len(waiting), 'order row')} {verb} to be understood: {named or 'no crop written'}.",
+                "/orders/import",
+                "Go on with them",
+            )
+        )
     return found
 
 
@@ -116,8 +141,16 @@ def _homeless(ctx: Ctx) -> list[Decision]:
             if one.there
             else f"{many} {ask} for a {name}, and there is none."
         )
-        found.append(Decision("places", None, f"{name} for {many}", told, "/places" if one.there else f"/places?add={one.kind}",
-                              "Plan again" if one.there else "Add one"))  # fmt: skip
+        found.append(
+            Decision(
+                "places",
+                None,
+                f"{name} for {many}",
+                told,
+                "/places" if one.there else f"/places?add={one.kind}",
+                "Plan again" if one.there else "Add one",
+            )
+        )
     return found
 
 
@@ -127,9 +160,16 @@ def _places(ground: Ground) -> list[Decision]:
     for pk, lane in ground.lanes.items():
         for run in sorted(ground.over(pk, ground.today, end), key=lambda r: -r.amount)[:1]:
             week = run.start.isocalendar().week
-            found.append(Decision("places", run.start, f"{lane.place.name} over",
-                                  f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit.words} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",
-                                  f"/batches?view=board&place={pk}", "See the board"))  # fmt: skip
+            found.append(
+                Decision(
+                    "places",
+                    run.start,
+                    f"{lane.place.name} over",
+                    f"{lane.place.name} is over by {run.amount:,.0f} {lane.place.unit.words} from {run.start:%a} {run.start.day} {run.start:%b}, week {week}.",
+                    f"/batches?view=board&place={pk}",
+                    "See the board",
+                )
+            )
     return found
 
 
@@ -142,11 +182,18 @@ def _lots(ctx: Ctx) -> list[Decision]:
         .select_related("crop")
     )
     return [
-        Decision("lots", None, f"test {lot.code}",
-                 f"{lot.crop.name} lot {lot.code} was last tested {lot.tested_on:%d %b %Y}." if lot.tested_on else f"{lot.crop.name} lot {lot.code} was never tested.",
-                 f"/lots?lot={lot.pk}", "See the lot")
+        Decision(
+            "lots",
+            None,
+            f"test {lot.code}",
+            f"{lot.crop.name} lot {lot.code} was last tested {lot.tested_on:%d %b %Y}."
+            if lot.tested_on
+            else f"{lot.crop.name} lot {lot.code} was never tested.",
+            f"/lots?lot={lot.pk}",
+            "See the lot",
+        )
         for lot in rows.order_by("tested_on")
-    ]  # fmt: skip
+    ]
 
 
 def _seed_crops(ctx: Ctx) -> list[Decision]:
@@ -156,8 +203,16 @@ def _seed_crops(ctx: Ctx) -> list[Decision]:
     for batch in (
         ctx.rows(Batch).filter(method__way__in=WAYS, seed_block=None, state=Batch.State.PLANNED).select_related("crop")
     ):
-        found.append(Decision("seedcrops", None, f"lay out {batch.code}", f"{batch.crop.name} {batch.code} has no block on a field yet.",
-                              f"/seedcrops?batch={batch.pk}", "Lay it out"))  # fmt: skip
+        found.append(
+            Decision(
+                "seedcrops",
+                None,
+                f"lay out {batch.code}",
+                f"{batch.crop.name} {batch.code} has no block on a field yet.",
+                f"/seedcrops?batch={batch.pk}",
+                "Lay it out",
+            )
+        )
     for block in around.blocks:
         if block.batch.state in (Batch.State.PLANNED, Batch.State.SOWN):
             found.extend(_of_block(ctx, around, block))
@@ -169,8 +224,16 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
     found = []
     for visit in block.inspections.all():
         if visit.state != Inspection.State.SIGNED and visit.planned_on <= ctx.today + timedelta(days=3):
-            found.append(Decision("seedcrops", visit.planned_on, f"inspect {code}", f"Inspect {block.batch.crop.name.lower()} on {block.field.name}: {visit.words.lower()}.",
-                                  f"/seedcrops/inspections/{visit.pk}", "Count"))  # fmt: skip
+            found.append(
+                Decision(
+                    "seedcrops",
+                    visit.planned_on,
+                    f"inspect {code}",
+                    f"Inspect {block.batch.crop.name.lower()} on {block.field.name}: {visit.words.lower()}.",
+                    f"/seedcrops/inspections/{visit.pk}",
+                    "Count",
+                )
+            )
     saved = saved_batch(block)
     cut, flower = saved.with_trait(Trait.LOADS), saved.with_trait(Trait.FLOWERS)
     if cut is not None and cut.actual_start:
@@ -182,16 +245,30 @@ def _of_block(ctx: Ctx, around: Surroundings, block: SeedBlock) -> list[Decision
     gap = match.now if match is not None and match.first > ctx.today else None
     if match is not None and gap is not None and gap.remedy_class is not RemedyClass.NONE and not _answered(block):
         late = "female" if gap.gap_days > 0 else "male"
-        found.append(Decision("seedcrops", match.first - timedelta(days=7), f"nick of {code}",
-                              f"{block.field.name}: the {late} is {abs(gap.gap_days):.0f} days late; {share(gap.overlap)} of the receptive days have pollen.",
-                              link, "See the remedies"))  # fmt: skip
+        found.append(
+            Decision(
+                "seedcrops",
+                match.first - timedelta(days=7),
+                f"nick of {code}",
+                f"{block.field.name}: the {late} is {abs(gap.gap_days):.0f} days late; {share(gap.overlap)} of the receptive days have pollen.",
+                link,
+                "See the remedies",
+            )
+        )
     near = judge(around, block).open
     if near:
         flowers = match.first if match else flower.planned.lower if flower else ctx.today
         worst, first = max(near, key=lambda b: b.short_m), flowers
-        found.append(Decision("seedcrops", max(ctx.today, first - timedelta(days=7)), f"isolation of {code}",
-                              f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
-                              f"{link}/isolation", "See the cures"))  # fmt: skip
+        found.append(
+            Decision(
+                "seedcrops",
+                max(ctx.today, first - timedelta(days=7)),
+                f"isolation of {code}",
+                f"{block.field.name}: a neighbour stands {worst.distance_m:,.0f} m away where {worst.required_m:,.0f} m are asked.",
+                f"{link}/isolation",
+                "See the cures",
+            )
+        )
     return found
 
 
@@ -222,8 +299,16 @@ def _seed_lots(ctx: Ctx) -> list[Decision]:
             and intake.decision == "dry now"
             and lot.moisture_percent == intake.moisture_percent
         ):
-            found.append(Decision("lots", lot.received_on, f"dry {lot.code}", f"{lot.crop.name} {lot.code} came in at {intake.moisture_percent:g} %, over the {intake.limit_percent:g} % of intake.",
-                                  f"/lots?lot={lot.pk}", "Dry it"))  # fmt: skip
+            found.append(
+                Decision(
+                    "lots",
+                    lot.received_on,
+                    f"dry {lot.code}",
+                    f"{lot.crop.name} {lot.code} came in at {intake.moisture_percent:g} %, over the {intake.limit_percent:g} % of intake.",
+                    f"/lots?lot={lot.pk}",
+                    "Dry it",
+                )
+            )
         elif again:
             found.append(
                 Decision(
@@ -247,18 +332,43 @@ def _seed_lots(ctx: Ctx) -> list[Decision]:
                 )
             )
         elif lot.status == "clean":
-            found.append(Decision("lots", None, f"judge {lot.code}", f"{lot.crop.name} {lot.code} is tested and waits for its verdict.",
-                                  f"/lots?lot={lot.pk}", "See the verdict"))  # fmt: skip
+            found.append(
+                Decision(
+                    "lots",
+                    None,
+                    f"judge {lot.code}",
+                    f"{lot.crop.name} {lot.code} is tested and waits for its verdict.",
+                    f"/lots?lot={lot.pk}",
+                    "See the verdict",
+                )
+            )
     return found
 
 
 def _sowing(ctx: Ctx) -> list[Decision]:
     soon = ctx.today + timedelta(days=7)
-    rows = ctx.rows(Batch).filter(
-        state=Batch.State.PLANNED, stages__in=_first_stages(), stages__planned__startswith__lt=soon, lot=None, method_snapshot__by_seed=True
-    ).select_related("crop")  # fmt: skip
-    return [Decision("sowing", None, f"lot for {b.code}", f"{b.crop.name} {b.code} is to be sown within a week and has no seed lot.",
-                     f"/sowing?card={b.pk}", "Choose a lot") for b in rows]  # fmt: skip
+    rows = (
+        ctx.rows(Batch)
+        .filter(
+            state=Batch.State.PLANNED,
+            stages__in=_first_stages(),
+            stages__planned__startswith__lt=soon,
+            lot=None,
+            method_snapshot__by_seed=True,
+        )
+        .select_related("crop")
+    )
+    return [
+        Decision(
+            "sowing",
+            None,
+            f"lot for {b.code}",
+            f"{b.crop.name} {b.code} is to be sown within a week and has no seed lot.",
+            f"/sowing?card={b.pk}",
+            "Choose a lot",
+        )
+        for b in rows
+    ]
 
 
 def _diary(ctx: Ctx) -> list[Decision]:
@@ -279,10 +389,16 @@ def _deliveries(ctx: Ctx) -> list[Decision]:
         .select_related("order", "crop")
     )
     return [
-        Decision("deliveries", ctx.today, f"order {line.order.number} overdue",
-                 f"{line.crop.name} for {line.order.customer} was due by {line.due.upper - timedelta(days=1):%a %d %b}.", "/deliveries", "Deliver or record short")
+        Decision(
+            "deliveries",
+            ctx.today,
+            f"order {line.order.number} overdue",
+            f"{line.crop.name} for {line.order.customer} was due by {line.due.upper - timedelta(days=1):%a %d %b}.",
+            "/deliveries",
+            "Deliver or record short",
+        )
         for line in rows.order_by("due")
-    ]  # fmt: skip
+    ]
 
 
 def _first_stages() -> QuerySet[BatchStage]:
@@ -291,11 +407,16 @@ def _first_stages() -> QuerySet[BatchStage]:
 
 
 QUIET = {
-    "orders": ("line open", "lines open"), "methods": ("method", "methods"), "places": ("place", "places"),
-    "batches": ("batch standing", "batches standing"), "sowing": ("card this week", "cards this week"),
+    "orders": ("line open", "lines open"),
+    "methods": ("method", "methods"),
+    "places": ("place", "places"),
+    "batches": ("batch standing", "batches standing"),
+    "sowing": ("card this week", "cards this week"),
     "seedcrops": ("seed crop", "seed crops"),
-    "lots": ("lot in stock", "lots in stock"), "diary": ("task today", "tasks today"), "deliveries": ("due this week", "due this week"),
-}  # fmt: skip
+    "lots": ("lot in stock", "lots in stock"),
+    "diary": ("task today", "tasks today"),
+    "deliveries": ("due this week", "due this week"),
+}
 
 
 def quiet_counts(ctx: Ctx) -> dict[str, int]:
@@ -305,12 +426,19 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
         "orders": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).count(),
         "methods": Library(ctx).rows(Method).count(),
         "batches": ctx.rows(Batch).filter(state__in=(Batch.State.SOWN, Batch.State.READY)).count(),
-        "sowing": ctx.rows(Batch).filter(state=Batch.State.PLANNED, method__way="plants", stages__in=_first_stages(), stages__planned__startswith__lt=week).count(),
+        "sowing": ctx.rows(Batch)
+        .filter(
+            state=Batch.State.PLANNED,
+            method__way="plants",
+            stages__in=_first_stages(),
+            stages__planned__startswith__lt=week,
+        )
+        .count(),
         "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
         "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),
         "deliveries": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=week).count(),
-    }  # fmt: skip
+    }
 
 
 def _last_planned(ctx: Ctx, start: date) -> date:
@@ -332,11 +460,15 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
     ]
     fullest = np.max(shares, axis=0) if shares else np.zeros(last - first)
     due = Counter(
-        lower for lower in (
-            d.lower for d in ctx.rows(OrderLine).exclude(state=OrderLine.State.CANCELLED)
-            .filter(due__overlap=(start, end)).values_list("due", flat=True)
+        lower
+        for lower in (
+            d.lower
+            for d in ctx.rows(OrderLine)
+            .exclude(state=OrderLine.State.CANCELLED)
+            .filter(due__overlap=(start, end))
+            .values_list("due", flat=True)
         )
-    )  # fmt: skip
+    )
     waiting = decisions(ctx, ground)
     by_room = Counter(d.room for d in waiting)
     quiet = {**quiet_counts(ctx), "places": sum(not lane.place.closed for lane in ground.lanes.values())}
@@ -345,14 +477,31 @@ def season_line(ctx: Ctx) -> dict[str, Any]:
         first_said.setdefault(decision.room, decision)
     kept = ctx.rows(AuditEvent).exclude(action__startswith="demo.").order_by("-id").first()
     return {
-        "today": ctx.today, "start": start, "end": end, "fullness": [round(float(x), 4) for x in fullest],
+        "today": ctx.today,
+        "start": start,
+        "end": end,
+        "fullness": [round(float(x), 4) for x in fullest],
         "ticks": [{"day": day, "count": count} for day, count in sorted(due.items()) if start <= day < end],
-        "flags": [{"by": d.by, "title": d.title, "link": d.link, "room": d.room} for d in waiting if d.by and d.room in ("batches", "places", "orders", "seedcrops")][:12],
+        "flags": [
+            {"by": d.by, "title": d.title, "link": d.link, "room": d.room}
+            for d in waiting
+            if d.by and d.room in ("batches", "places", "orders", "seedcrops")
+        ][:12],
         "decisions": [asdict(d) for d in waiting[:60]],
         "rooms": [
-            {"room": room, "waiting": by_room.get(room, 0),
-             "line": first_said[room].title if room in first_said else plural(quiet.get(room, 0), *words)}
+            {
+                "room": room,
+                "waiting": by_room.get(room, 0),
+                "line": first_said[room].title if room in first_said else plural(quiet.get(room, 0), *words),
+            }
             for room, words in QUIET.items()
         ],
-        "last": None if kept is None else {"id": kept.pk, "sentence": kept.sentence, "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None, "can_take_back": may_be(ctx, kept)},
-    }  # fmt: skip
+        "last": None
+        if kept is None
+        else {
+            "id": kept.pk,
+            "sentence": kept.sentence,
+            "can_undo": kept.action in ("batch.keep", "batch.new", "batch.resow") and kept.undone_by_id is None,
+            "can_take_back": may_be(ctx, kept),
+        },
+    }

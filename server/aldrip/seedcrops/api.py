@@ -57,8 +57,11 @@ def _worked(value: Any) -> Any:
 
 def _block(ctx: Ctx, block_id: Ref) -> Any:
     found = load_block(ctx, block_id)
-    return {**_worked(reading.block_out(ctx, found)), "can_undo": blocks.last_change(ctx, found) is not None,
-            "acts_of": [found.uuid, found.batch.uuid, *found.inspections.values_list("uuid", flat=True)]}  # fmt: skip
+    return {
+        **_worked(reading.block_out(ctx, found)),
+        "can_undo": blocks.last_change(ctx, found) is not None,
+        "acts_of": [found.uuid, found.batch.uuid, *found.inspections.values_list("uuid", flat=True)],
+    }
 
 
 @room.get("/seed-crops", "see", response=list[SeedCropOut])
@@ -230,9 +233,13 @@ def male_out(ctx: Ctx, block_id: Ref, body: MaleOutIn) -> Any:
 def harvest(ctx: Ctx, block_id: Ref, body: HarvestIn) -> Any:
     """A load of the block at the door. Refused for the female while the male stands."""
     load = Load(
-        read_measure(body.gross, "kg", "gross"), read_measure(body.tare or "0", "kg", "tare"), body.moisture_percent, body.purity_percent,
-        body.pests, body.refused,
-    )  # fmt: skip
+        read_measure(body.gross, "kg", "gross"),
+        read_measure(body.tare or "0", "kg", "tare"),
+        body.moisture_percent,
+        body.purity_percent,
+        body.pests,
+        body.refused,
+    )
     harvesting.harvest(
         ctx,
         block_id,

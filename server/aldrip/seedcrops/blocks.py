@@ -49,8 +49,15 @@ from aldrip_core.units import Quantity, Unit, exact
 
 
 @act
-def lay_out(ctx: Ctx, batch_id: Ref, *, field_id: int | None = None, outline: dict[str, Any] | None = None,
-            corners_m: list[tuple[float, float]] | None = None, bearing_deg: float | None = None) -> SeedBlock:  # fmt: skip
+def lay_out(
+    ctx: Ctx,
+    batch_id: Ref,
+    *,
+    field_id: int | None = None,
+    outline: dict[str, Any] | None = None,
+    corners_m: list[tuple[float, float]] | None = None,
+    bearing_deg: float | None = None,
+) -> SeedBlock:
     """Lay a batch of seed out on its field, with the method's pattern and the sowing days that let the parents meet."""
     saved = load_batch(ctx, batch_id, lock=True)
     batch = saved.batch
@@ -78,13 +85,22 @@ def lay_out(ctx: Ctx, batch_id: Ref, *, field_id: int | None = None, outline: di
     given = batch.method_snapshot["layout"]
     lines = parent_lines(batch)
     block = SeedBlock.objects.create(
-        organisation=ctx.organisation, batch=batch, field=place, outline=polygon_of(place.site, ring),
-        seed_class=_class_asked(batch) or usual_class(given, ctx.organisation.class_scheme), step=given.get("step", "open"), pattern=given.get("pattern", ""),
+        organisation=ctx.organisation,
+        batch=batch,
+        field=place,
+        outline=polygon_of(place.site, ring),
+        seed_class=_class_asked(batch) or usual_class(given, ctx.organisation.class_scheme),
+        step=given.get("step", "open"),
+        pattern=given.get("pattern", ""),
         bearing_deg=bearing_deg if bearing_deg is not None else longest_side_bearing(ring),
-        row_spacing_m=given["row_spacing_m"], border_rows=given.get("border_rows", 0), headland_rows=given.get("headland_rows", 0),
-        planter_rows=given.get("planter_rows"), in_row_cm=given.get("in_row_cm", {}), establishment=given.get("establishment", {}),
+        row_spacing_m=given["row_spacing_m"],
+        border_rows=given.get("border_rows", 0),
+        headland_rows=given.get("headland_rows", 0),
+        planter_rows=given.get("planter_rows"),
+        in_row_cm=given.get("in_row_cm", {}),
+        establishment=given.get("establishment", {}),
         target_per_m2=given.get("target_per_m2"),
-    )  # fmt: skip
+    )
     sow = saved.first.planned.lower
     days = meeting_days(lines, sow, place)
     for role, line in lines.items():
@@ -140,10 +156,11 @@ def block_leads(batch: Batch, change: Change) -> None:
     block = SeedBlock.objects.filter(batch=batch).select_related("field").first()
     if block is not None:
         raise refuse(
-            "batch_id", "laid_out",
+            "batch_id",
+            "laid_out",
             f"{batch.code} is laid out on {block.field.name}: change its sowing days and rows in its block, "
             "or take the layout up to plan it anew.",
-        )  # fmt: skip
+        )
 
 
 @act
@@ -195,15 +212,27 @@ def keep(ctx: Ctx, block_id: Ref, change: LayoutChange, *, version: int) -> Seed
     block = load_block(ctx, block_id)
     before = state_of(block)
     if block.version != version:
-        raise Conflict("Somebody saved this block first. Nothing of yours was saved; look at both and decide again.", version=block.version,
-                       values=_both(layout_of(block), change))  # fmt: skip
+        raise Conflict(
+            "Somebody saved this block first. Nothing of yours was saved; look at both and decide again.",
+            version=block.version,
+            values=_both(layout_of(block), change),
+        )
     _may_change(block, change)
     layout = change.on(layout_of(block))
     check_layout(layout)
     if block.pattern:
         plan_rows(layout, ring_m(block), {})
-    for name in ("pattern", "bearing_deg", "row_spacing_m", "border_rows", "headland_rows", "planter_rows", "in_row_cm", "establishment",
-                 "target_per_m2"):  # fmt: skip
+    for name in (
+        "pattern",
+        "bearing_deg",
+        "row_spacing_m",
+        "border_rows",
+        "headland_rows",
+        "planter_rows",
+        "in_row_cm",
+        "establishment",
+        "target_per_m2",
+    ):
         setattr(block, name, getattr(layout, name))
     block.pattern = block.pattern.strip().upper()
     block.version += 1
@@ -295,9 +324,16 @@ def sow(
     if batch.state not in (Batch.State.PLANNED, Batch.State.SOWN) or hasattr(block, "male_removal"):
         raise refuse("role", "closed", "Sowing is over in this block.")
     made = BlockSowing.objects.create(
-        organisation=ctx.organisation, by=ctx.user, parent=parent, lot=lot, sown_on=on, kg=exact(kg), rows=rows, happened_at=ctx.at(on),
+        organisation=ctx.organisation,
+        by=ctx.user,
+        parent=parent,
+        lot=lot,
+        sown_on=on,
+        kg=exact(kg),
+        rows=rows,
+        happened_at=ctx.at(on),
         client_uuid=client_uuid,
-    )  # fmt: skip
+    )
     wanted = Wanted(batch.crop, parent.line)
     taken = take_from_stock(
         ctx, lot, Quantity.of(kg, Unit.KILOGRAM), "sown", on=on, wanted=wanted, subject=batch, subject_code=batch.code

@@ -90,15 +90,28 @@ def match_of(block: SeedBlock, *, sow: dict[str, date] | None = None, today: dat
             else (row.sowings, row.sowing_gap_days)
         )
         found[row.role] = ParentFlowering(
-            row.role, row, phenology, planned, now, as_parent(sow=day, found=now, phenology=phenology, sowings=sowings, sowing_gap_days=gap),
-            as_parent(sow=row.sow_on, found=planned, phenology=phenology, sowings=row.sowings, sowing_gap_days=row.sowing_gap_days),
-        )  # fmt: skip
+            row.role,
+            row,
+            phenology,
+            planned,
+            now,
+            as_parent(sow=day, found=now, phenology=phenology, sowings=sowings, sowing_gap_days=gap),
+            as_parent(
+                sow=row.sow_on,
+                found=planned,
+                phenology=phenology,
+                sowings=row.sowings,
+                sowing_gap_days=row.sowing_gap_days,
+            ),
+        )
     if set(found) != {"F", "M"}:
         return Match(found, None, None, climate)
     return Match(
-        found, nick(female=found["F"].parent, male=found["M"].parent),
-        nick(female=found["F"].parent_planned, male=found["M"].parent_planned), climate,
-    )  # fmt: skip
+        found,
+        nick(female=found["F"].parent, male=found["M"].parent),
+        nick(female=found["F"].parent_planned, male=found["M"].parent_planned),
+        climate,
+    )
 
 
 def shedding_from(match: Match) -> date:
@@ -128,8 +141,13 @@ class Cure:
 
 def _in_core(row: Remedy) -> core.Remedy:
     return core.Remedy(
-        core.Kind(row.remedy_class), core.For(row.parent), row.shift_low_days, row.shift_high_days, row.until_share, row.at_sowing
-    )  # fmt: skip
+        core.Kind(row.remedy_class),
+        core.For(row.parent),
+        row.shift_low_days,
+        row.shift_high_days,
+        row.until_share,
+        row.at_sowing,
+    )
 
 
 def cures_for(ctx: Ctx, block: SeedBlock, match: Match, uses: list[RemedyUse]) -> list[Cure]:
@@ -198,9 +216,18 @@ def observe(
         raise refuse("reason", "missing", "Say why what was seen is corrected.")
     before = match_of(block)
     made = FlowerObservation.objects.create(
-        organisation=ctx.organisation, by=ctx.user, parent=parent, stage=stage, words=known[stage]["words"], share=known[stage]["share"],
-        seen_on=on, happened_at=ctx.at(on), client_uuid=client_uuid, replaces=old, reason=reason[:300],
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        parent=parent,
+        stage=stage,
+        words=known[stage]["words"],
+        share=known[stage]["share"],
+        seen_on=on,
+        happened_at=ctx.at(on),
+        client_uuid=client_uuid,
+        replaces=old,
+        reason=reason[:300],
+    )
     block = load_block(ctx, block_id)
     after = match_of(block)
     from aldrip.seedcrops.inspecting import move_visits
@@ -238,13 +265,28 @@ def choose_remedy(ctx: Ctx, block_id: Ref, *, remedy_id: int, chosen: bool, clie
             "remedy_id", "too_late", f"It worked until {cure.remedy.until_words}, about {cure.until}; that has passed."
         )
     made = RemedyUse.objects.create(
-        organisation=ctx.organisation, by=ctx.user, block=block, remedy=cure.remedy, role=cure.role, chosen=chosen, happened_at=ctx.now,
-        client_uuid=client_uuid, gap_days=match.now.gap_days if match.now else None,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        by=ctx.user,
+        block=block,
+        remedy=cure.remedy,
+        role=cure.role,
+        chosen=chosen,
+        happened_at=ctx.now,
+        client_uuid=client_uuid,
+        gap_days=match.now.gap_days if match.now else None,
+    )
     work = Work(f"remedy:{cure.remedy.slug}", "remedy", f"{cure.remedy.name} ({ROLES[cure.role]})")
     if chosen:
-        put_task(ctx, block.batch, work, place=block.field, due=ctx.today, until=max(cure.until, ctx.today) + timedelta(days=1), minutes=90,
-                 caution=cure.remedy.caution)  # fmt: skip
+        put_task(
+            ctx,
+            block.batch,
+            work,
+            place=block.field,
+            due=ctx.today,
+            until=max(cure.until, ctx.today) + timedelta(days=1),
+            minutes=90,
+            caution=cure.remedy.caution,
+        )
     else:
         drop_task(ctx, block.batch, work)
     ctx.record("block.remedy", f"{'Chose' if chosen else 'Dropped'} for {block.batch.code}: {cure.remedy.name}.", block)
@@ -259,9 +301,14 @@ def bees(block: SeedBlock, match: Match) -> dict[str, Any] | None:
     arrive = core.bees_arrive(female=match.parents["F"].parent, share=wanted["flower_percent"] / 100)
     area = area_m2(ring_m(block)) / 10_000
     return {
-        "kind": wanted["kind"], "per_ha": wanted["per_ha"], "needed": ceil_whole(wanted["per_ha"] * area), "arrive": arrive,
-        "flower_percent": wanted["flower_percent"], "ordered": block.hives, "ordered_for": block.hives_on,
-    }  # fmt: skip
+        "kind": wanted["kind"],
+        "per_ha": wanted["per_ha"],
+        "needed": ceil_whole(wanted["per_ha"] * area),
+        "arrive": arrive,
+        "flower_percent": wanted["flower_percent"],
+        "ordered": block.hives,
+        "ordered_for": block.hives_on,
+    }
 
 
 @act
@@ -275,8 +322,16 @@ def order_hives(ctx: Ctx, block_id: Ref, *, hives: int, on: date) -> SeedBlock:
     block.hives, block.hives_on = hives, on
     block.version += 1
     block.save(update_fields=["hives", "hives_on", "version"])
-    put_task(ctx, block.batch, Work("hives", "hives", f"{hives} hives arrive"), place=block.field, due=on, part="early", minutes=60,
-             caution="Stings. No spraying while bees fly; tell whoever sprays nearby")  # fmt: skip
+    put_task(
+        ctx,
+        block.batch,
+        Work("hives", "hives", f"{hives} hives arrive"),
+        place=block.field,
+        due=on,
+        part="early",
+        minutes=60,
+        caution="Stings. No spraying while bees fly; tell whoever sprays nearby",
+    )
     ctx.record("block.hives", f"{hives} hives for {block.batch.code} on {on.day} {on:%b}.", block)
     return block
 
@@ -292,32 +347,62 @@ def flowering_out(ctx: Ctx, block: SeedBlock, sow: dict[str, date] | None = None
         start, end = min(start, p.planned.first - timedelta(days=14)), max(end, p.planned.first + timedelta(days=24))
     cures = cures_for(ctx, block, match, list(block.remedies.all()))
     after = after_cures(match, cures)
-    return {"problem": "", "match": {
-        "from": start, "to": end,
-        "parents": [
-            {
-                "role": role, "line": p.row.line.name, "sow_on": p.row.sow_on, "sown_on": sown_on(p.row), "first": p.found.first,
-                "planned_first": p.planned.first, "date_sd_days": p.found.date_sd_days, "lasts_days": p.phenology.lasts_days,
-                "curve": curve(p.parent, start, end), "planned_curve": curve(p.parent_planned, start, end),
-                "seen": [{"id": s.pk, "stage": s.stage, "words": s.words, "seen_on": s.seen_on} for s in standing(p.row)],
-                "working": p.found.working, "sowings": p.parent.sowings,
-            }
-            for role, p in match.parents.items()
-        ],
-        "gap_days": match.now.gap_days if match.now else None, "gap_sd_days": match.now.gap_sd_days if match.now else None,
-        "overlap": match.now.overlap if match.now else None, "planned_overlap": match.planned.overlap if match.planned else None,
-        "remedy_class": match.now.remedy_class.value if match.now else None,
-        "best_male_sow": match.now.best_male_sow if match.now else None, "best_overlap": match.now.best_overlap if match.now else None,
-        "after": None if after is None else {"gap_low": after.gap_low_days, "gap_high": after.gap_high_days, "overlap": after.overlap},
-        "working": match.now.working if match.now else (), "shedding_from": shedding_from(match), "bees": bees(block, match),
-        "remedies": [
-            {
-                "id": c.remedy.pk, "name": c.remedy.name, "role": c.role, "remedy_class": c.remedy.remedy_class,
-                "shift_low": c.remedy.shift_low_days, "shift_high": c.remedy.shift_high_days, "until": c.until,
-                "until_words": c.remedy.until_words, "useful": c.useful, "chosen": c.chosen,
-                "gap_then": c.use.gap_days if c.use else None, "seen_since": c.seen_since, "caution": c.remedy.caution,
-                "source": c.remedy.sources.get("shift", ""),
-            }
-            for c in cures
-        ],
-    }}  # fmt: skip
+    return {
+        "problem": "",
+        "match": {
+            "from": start,
+            "to": end,
+            "parents": [
+                {
+                    "role": role,
+                    "line": p.row.line.name,
+                    "sow_on": p.row.sow_on,
+                    "sown_on": sown_on(p.row),
+                    "first": p.found.first,
+                    "planned_first": p.planned.first,
+                    "date_sd_days": p.found.date_sd_days,
+                    "lasts_days": p.phenology.lasts_days,
+                    "curve": curve(p.parent, start, end),
+                    "planned_curve": curve(p.parent_planned, start, end),
+                    "seen": [
+                        {"id": s.pk, "stage": s.stage, "words": s.words, "seen_on": s.seen_on} for s in standing(p.row)
+                    ],
+                    "working": p.found.working,
+                    "sowings": p.parent.sowings,
+                }
+                for role, p in match.parents.items()
+            ],
+            "gap_days": match.now.gap_days if match.now else None,
+            "gap_sd_days": match.now.gap_sd_days if match.now else None,
+            "overlap": match.now.overlap if match.now else None,
+            "planned_overlap": match.planned.overlap if match.planned else None,
+            "remedy_class": match.now.remedy_class.value if match.now else None,
+            "best_male_sow": match.now.best_male_sow if match.now else None,
+            "best_overlap": match.now.best_overlap if match.now else None,
+            "after": None
+            if after is None
+            else {"gap_low": after.gap_low_days, "gap_high": after.gap_high_days, "overlap": after.overlap},
+            "working": match.now.working if match.now else (),
+            "shedding_from": shedding_from(match),
+            "bees": bees(block, match),
+            "remedies": [
+                {
+                    "id": c.remedy.pk,
+                    "name": c.remedy.name,
+                    "role": c.role,
+                    "remedy_class": c.remedy.remedy_class,
+                    "shift_low": c.remedy.shift_low_days,
+                    "shift_high": c.remedy.shift_high_days,
+                    "until": c.until,
+                    "until_words": c.remedy.until_words,
+                    "useful": c.useful,
+                    "chosen": c.chosen,
+                    "gap_then": c.use.gap_days if c.use else None,
+                    "seen_since": c.seen_since,
+                    "caution": c.remedy.caution,
+                    "source": c.remedy.sources.get("shift", ""),
+                }
+                for c in cures
+            ],
+        },
+    }

@@ -125,14 +125,26 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
     for role in needed:
         if role not in above:
             continue
-        step = GenerationStep(f"{names[first[0]]} {lines[role]}", above[role]["yield_kg_per_ha"], above[role]["recovery"],
-                              above[role]["seed_rate_kg_per_ha"], of_line=lines[role])  # fmt: skip
+        step = GenerationStep(
+            f"{names[first[0]]} {lines[role]}",
+            above[role]["yield_kg_per_ha"],
+            above[role]["recovery"],
+            above[role]["seed_rate_kg_per_ha"],
+            of_line=lines[role],
+        )
         result = generations(need_kg=kilos(block.batch.needed) or 0.0, steps=[own, step])
         up = result.steps[1]
-        found.append({
-            "seed_class": names[first[0]], "line": lines[role], "role": role, "kg": up.clean_kg, "area_ha": up.area_ha,
-            "seed_in_kg": up.seed_in_kg, "from_class": next((names[c] for c in _sown_for(scheme, first[0])), "breeder's seed"),
-        })  # fmt: skip
+        found.append(
+            {
+                "seed_class": names[first[0]],
+                "line": lines[role],
+                "role": role,
+                "kg": up.clean_kg,
+                "area_ha": up.area_ha,
+                "seed_in_kg": up.seed_in_kg,
+                "from_class": next((names[c] for c in _sown_for(scheme, first[0])), "breeder's seed"),
+            }
+        )
         working.extend(result.working if not working else result.working[-2:])
     return found, tuple(working)
 

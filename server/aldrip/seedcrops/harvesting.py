@@ -100,9 +100,17 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
     lot = None
     if not load.refused:
         lot = Lot.objects.create(
-            organisation=ctx.organisation, code=ctx.next_code("lot")[0], crop=batch.crop, line=batch.line, form="seed", unit="kg",
-            seed_class=block.seed_class, received_on=on, status=Status.RAW, note=f"{block.field.name}, batch {batch.code}",
-        )  # fmt: skip
+            organisation=ctx.organisation,
+            code=ctx.next_code("lot")[0],
+            crop=batch.crop,
+            line=batch.line,
+            form="seed",
+            unit="kg",
+            seed_class=block.seed_class,
+            received_on=on,
+            status=Status.RAW,
+            note=f"{block.field.name}, batch {batch.code}",
+        )
     intake = processing.take_in_load(
         ctx, load, lot, subject=batch, subject_code=batch.code, limit_percent=limit, on=on, client_uuid=client_uuid
     )
@@ -131,10 +139,13 @@ def _doubt_male_out(ctx: Ctx, block: SeedBlock, on: date) -> None:
     over = flowers_until(male.found.first, male.phenology)
     sooner = (over - on).days
     ctx.doubt(
-        "male_out", "on",
+        "male_out",
+        "on",
         f"The male flowers until about {over.day} {over:%b}; taken out on {on.day} {on:%b}, {sooner} days before, it leaves the female "
-        "without pollen. Is it so?" if sooner > WEEKS_OFF else None,
-    )  # fmt: skip
+        "without pollen. Is it so?"
+        if sooner > WEEKS_OFF
+        else None,
+    )
 
 
 def _doubt_harvest_day(ctx: Ctx, block: SeedBlock, saved: Saved, on: date) -> None:
@@ -194,9 +205,17 @@ def _dry_task(ctx: Ctx, block: SeedBlock, lot: Lot, load: Load, limit: float | N
         else f"Dry at once from {load.moisture_percent:g} %"
     )
     put_task(
-        ctx, lot, Work("dry", "dry", title), place=block.field, due=ctx.today, part="early", quantity=load.net_kg, unit=lot.unit,
-        minutes=60, caution="Dust and fire at the dryer; nobody enters a bin while it runs. Warm air damages wet seed: start low",
-    )  # fmt: skip
+        ctx,
+        lot,
+        Work("dry", "dry", title),
+        place=block.field,
+        due=ctx.today,
+        part="early",
+        quantity=load.net_kg,
+        unit=lot.unit,
+        minutes=60,
+        caution="Dust and fire at the dryer; nobody enters a bin while it runs. Warm air damages wet seed: start low",
+    )
 
 
 def block_ids_of(ctx: Ctx, lot: Lot) -> set[int]:

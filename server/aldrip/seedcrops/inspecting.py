@@ -63,9 +63,15 @@ def plan_visits(ctx: Ctx, block: SeedBlock) -> None:
     """The visits that the method asks for, on the days on which the block will stand at their stage."""
     for number, visit in enumerate(block.batch.method_snapshot["layout"].get("visits", []), start=1):
         inspection = Inspection(
-            organisation=ctx.organisation, block=block, number=number, stage=visit["stage"], words=visit["words"],
-            share=visit.get("share"), days_after=visit.get("days_after", 0), planned_on=ctx.today,
-        )  # fmt: skip
+            organisation=ctx.organisation,
+            block=block,
+            number=number,
+            stage=visit["stage"],
+            words=visit["words"],
+            share=visit.get("share"),
+            days_after=visit.get("days_after", 0),
+            planned_on=ctx.today,
+        )
         inspection.planned_on = _day_of(ctx, block, inspection)
         inspection.save()
         _task(ctx, block, inspection)
@@ -92,9 +98,16 @@ def _task(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
         visit_key(inspection), "inspect", f"Inspect {block.batch.crop.name.lower()}: {inspection.words.lower()}"
     )
     put_task(
-        ctx, block.batch, work, place=block.field, due=inspection.planned_on, until=inspection.planned_on + timedelta(days=3),
-        part="early", minutes=120, caution="Sun and heat; bees when in flower. Take water and tell where you are",
-    )  # fmt: skip
+        ctx,
+        block.batch,
+        work,
+        place=block.field,
+        due=inspection.planned_on,
+        until=inspection.planned_on + timedelta(days=3),
+        part="early",
+        minutes=120,
+        caution="Sun and heat; bees when in flower. Take water and tell where you are",
+    )
 
 
 def visit_key(inspection: Inspection) -> str:
@@ -116,11 +129,16 @@ def limits_of(rows: Sequence[Mapping[str, Any]]) -> list[FaultLimit]:
     """A field standard's limits in core's terms."""
     return [
         FaultLimit(
-            r["attribute"], r["words"], r["limit"], Decision(r.get("decision", "reject_number")), r.get("alpha", 0.05),
-            r.get("cures", True), r.get("source"),
+            r["attribute"],
+            r["words"],
+            r["limit"],
+            Decision(r.get("decision", "reject_number")),
+            r.get("alpha", 0.05),
+            r.get("cures", True),
+            r.get("source"),
         )
         for r in rows
-    ]  # fmt: skip
+    ]
 
 
 def get_inspection(ctx: Ctx, pk: Ref, *, lock: bool = False) -> Inspection:
@@ -210,8 +228,9 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
         if inspection.state == Inspection.State.SIGNED:
             raise InspectionClosed(
                 f"Inspection {inspection.number} of {inspection.block.batch.code} is signed. What you counted since stays on this phone; "
-                "copy it, or ask for a new visit.", decision=inspection.decision,
-            )  # fmt: skip
+                "copy it, or ask for a new visit.",
+                decision=inspection.decision,
+            )
         fault = _wrong(inspection, entry, known)
         if fault is not None:
             answers.append(fault)
@@ -220,10 +239,18 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
         try:
             with transaction.atomic():
                 made = InspectionCount.objects.create(
-                    organisation=ctx.organisation, by=ctx.user, inspection=inspection, area=entry.area, plants=entry.plants,
-                    faults={k: v for k, v in entry.faults.items() if v}, note=entry.note[:300], happened_at=_when(ctx, entry),
-                    client_uuid=entry.client_uuid, replaces=taken, reason="taken back" if taken else "",
-                )  # fmt: skip
+                    organisation=ctx.organisation,
+                    by=ctx.user,
+                    inspection=inspection,
+                    area=entry.area,
+                    plants=entry.plants,
+                    faults={k: v for k, v in entry.faults.items() if v},
+                    note=entry.note[:300],
+                    happened_at=_when(ctx, entry),
+                    client_uuid=entry.client_uuid,
+                    replaces=taken,
+                    reason="taken back" if taken else "",
+                )
         except IntegrityError:  # the same uuid elsewhere, or the entry was taken back meanwhile
             answers.append(Kept(entry.client_uuid, False, "used", "This entry was kept elsewhere already."))
             continue
@@ -387,8 +414,12 @@ def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> In
         "downgrade": f"downgraded to {block.seed_class}",
         "reject": "rejected",
     }
-    ctx.record("inspection.sign", f"{block.batch.code}, {inspection.words.lower()}: {words[wanted.value]}. {inspection.sentence}", block,
-               after={"inspection": str(inspection.uuid), "decision": wanted.value})  # fmt: skip
+    ctx.record(
+        "inspection.sign",
+        f"{block.batch.code}, {inspection.words.lower()}: {words[wanted.value]}. {inspection.sentence}",
+        block,
+        after={"inspection": str(inspection.uuid), "decision": wanted.value},
+    )
     return inspection
 
 
@@ -420,15 +451,31 @@ def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
     hours = hours_to_rogue(block, judgement)
     number = (block.inspections.order_by("-number").values_list("number", flat=True).first() or 0) + 1
     again = Inspection.objects.create(
-        organisation=ctx.organisation, block=block, number=number, stage=inspection.stage, words=f"{inspection.words}, again after roguing"[:80],
-        share=inspection.share, days_after=inspection.days_after, planned_on=working.on_or_after(ctx.today + timedelta(days=2)), follows=inspection,
-    )  # fmt: skip
+        organisation=ctx.organisation,
+        block=block,
+        number=number,
+        stage=inspection.stage,
+        words=f"{inspection.words}, again after roguing"[:80],
+        share=inspection.share,
+        days_after=inspection.days_after,
+        planned_on=working.on_or_after(ctx.today + timedelta(days=2)),
+        follows=inspection,
+    )
     _task(ctx, block, again)
     work = Work(f"rogue:{inspection.number}", "rogue", f"Rogue {block.batch.crop.name.lower()}: walk every row")
     put_task(
-        ctx, block.batch, work, place=block.field, due=ctx.today, until=again.planned_on, part="early", minutes=round(hours * 60),
-        quantity=round(hours, 1), unit="person-hours", caution="Carry rogues out in bags; nothing stays in the field. Sun, heat, bees",
-    )  # fmt: skip
+        ctx,
+        block.batch,
+        work,
+        place=block.field,
+        due=ctx.today,
+        until=again.planned_on,
+        part="early",
+        minutes=round(hours * 60),
+        quantity=round(hours, 1),
+        unit="person-hours",
+        caution="Carry rogues out in bags; nothing stays in the field. Sun, heat, bees",
+    )
 
 
 def wanting(block: SeedBlock) -> list[str]:

@@ -31,9 +31,13 @@ from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
 
 KINDS = (
-    "other cultivar", "same crop not conforming", "wild or weedy relative", "forage relative", "same pollen parent",
+    "other cultivar",
+    "same crop not conforming",
+    "wild or weedy relative",
+    "forage relative",
+    "same pollen parent",
     "seed-borne disease source",
-)  # fmt: skip
+)
 
 
 class Surroundings:
@@ -44,10 +48,12 @@ class Surroundings:
         self.rules = list(rules.order_by(F("organisation_id").asc(nulls_last=True), "-metres"))
         self.neighbours = list(ctx.rows(Neighbour).filter(active=True).select_related("crop").order_by("name"))
         self.blocks = list(
-            ctx.rows(SeedBlock).exclude(batch__state=Batch.State.ABANDONED)
+            ctx.rows(SeedBlock)
+            .exclude(batch__state=Batch.State.ABANDONED)
             .select_related("batch__crop", "batch__line", "batch__container", "batch__mix", "field__site")
-            .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages", *more).order_by("pk")
-        )  # fmt: skip
+            .prefetch_related("parents__line__crop", "parents__sown", "parents__seen", "batch__stages", *more)
+            .order_by("pk")
+        )
 
 
 def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
@@ -98,9 +104,10 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
 
 def _own_blocks(around: Surroundings, block: SeedBlock, year: int) -> list[Near]:
     others = [
-        other for other in around.blocks
+        other
+        for other in around.blocks
         if other.pk != block.pk and other.batch.crop.slug == block.batch.crop.slug and season_of(other) == year
-    ]  # fmt: skip
+    ]
     male = next((p.line_id for p in block.parents.all() if p.role == "M"), None)
     found = []
     for other in others:
@@ -155,10 +162,14 @@ def judge(around: Surroundings, block: SeedBlock, seed_class: str | None = None)
     rules, found, window = rules_for(around, block, seed_class), near(around, block), window_of(block)
     known = [n for n in found if n.kind in rules]
     result = core.isolation(
-        field=ring_m(block), neighbours=[core.Neighbour(n.key, n.ring, n.kind, n.flowering) for n in known],
-        rules=[core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", ""), r.time_margin_days) for r in rules.values()],
+        field=ring_m(block),
+        neighbours=[core.Neighbour(n.key, n.ring, n.kind, n.flowering) for n in known],
+        rules=[
+            core.Rule(r.kind, r.metres, r.time_allowed, r.sources.get("metres", ""), r.time_margin_days)
+            for r in rules.values()
+        ],
         flowering=window,
-    )  # fmt: skip
+    )
     left = _left(block)
     still = core.not_cured(result.breaches, left=left, outlines={n.key: n.ring for n in known})
     plantable, area = (
@@ -189,10 +200,7 @@ def too_near(around: Surroundings, block: SeedBlock) -> list[str]:
     """What of a block's isolation is not cured, in sentences."""
     judged = judge(around, block)
     names = {n.key: n.name for n in judged.near}
-    return [
-        f"isolation: {names[b.id]} stands at {b.distance_m:.0f} of {b.required_m:.0f} m"
-        for b in judged.open
-    ]  # fmt: skip
+    return [f"isolation: {names[b.id]} stands at {b.distance_m:.0f} of {b.required_m:.0f} m" for b in judged.open]
 
 
 def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
@@ -215,14 +223,25 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
 
     plantable = {"type": "MultiPolygon", "coordinates": degrees(judged.plantable)}
     return {
-        "outline": block.outline, "plantable": plantable, "area_m2": area_m2(ring_m(block)), "plantable_m2": judged.plantable_m2,
-        "strip_left": block.strip_left, "flowers_from": judged.window.start if judged.window else None,
+        "outline": block.outline,
+        "plantable": plantable,
+        "area_m2": area_m2(ring_m(block)),
+        "plantable_m2": judged.plantable_m2,
+        "strip_left": block.strip_left,
+        "flowers_from": judged.window.start if judged.window else None,
         "flowers_to": judged.window.end if judged.window else None,
         "neighbours": [
             {
-                "key": n.key, "id": n.neighbour_id, "name": n.name, "kind": n.kind, "outline": n.outline, "told": n.told,
-                "flowers_from": n.flowering.start if n.flowering else None, "flowers_to": n.flowering.end if n.flowering else None,
-                "distance_m": distances.get(n.key), "required_m": judged.rules[n.kind].metres if n.kind in judged.rules else None,
+                "key": n.key,
+                "id": n.neighbour_id,
+                "name": n.name,
+                "kind": n.kind,
+                "outline": n.outline,
+                "told": n.told,
+                "flowers_from": n.flowering.start if n.flowering else None,
+                "flowers_to": n.flowering.end if n.flowering else None,
+                "distance_m": distances.get(n.key),
+                "required_m": judged.rules[n.kind].metres if n.kind in judged.rules else None,
                 "source": judged.rules[n.kind].sources.get("metres", "") if n.kind in judged.rules else "",
                 "state": _state(n, breaches, excused, judged, block),
                 "short_m": breaches[n.key].short_m if n.key in breaches else None,
@@ -233,12 +252,17 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         ],
         "remedies": _remedies(ctx, around, block, judged) if judged.open else [],
         "bands": [
-            {"metres": metres, "line": [list(p) for p in to_degrees(core.band(ring_m(block), metres), longitude=east, latitude=north)]}
+            {
+                "metres": metres,
+                "line": [list(p) for p in to_degrees(core.band(ring_m(block), metres), longitude=east, latitude=north)],
+            }
             for metres in bands
         ],
-        "class_name": names.get(block.seed_class, block.seed_class), "step": block.step, "version": block.version,
+        "class_name": names.get(block.seed_class, block.seed_class),
+        "step": block.step,
+        "version": block.version,
         "working": judged.result.working,
-    }  # fmt: skip
+    }
 
 
 def _state(n: Near, breaches: dict[str, Any], excused: dict[str, Any], judged: Judged, block: SeedBlock) -> str:
@@ -293,14 +317,31 @@ def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str
     elif _taken_in(ctx, block):
         said = MIXED_IN
     possible = left > 0 and said != MIXED_IN
-    return {"kind": "strip", "title": how, "possible": possible, "sentence": said,
-            "kg_before": expected, "kg_after": after, "asks": "mark the line before flowering", "seed_class": None, "sow_on": None}  # fmt: skip
+    return {
+        "kind": "strip",
+        "title": how,
+        "possible": possible,
+        "sentence": said,
+        "kg_before": expected,
+        "kg_after": after,
+        "asks": "mark the line before flowering",
+        "seed_class": None,
+        "sow_on": None,
+    }
 
 
 def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     """Flower at another time, where every rule that is broken accepts it."""
-    row = {"kind": "delay", "title": "Flower at another time", "possible": False, "kg_before": kilos(block.batch.expected), "kg_after": kilos(block.batch.expected),
-           "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
+    row = {
+        "kind": "delay",
+        "title": "Flower at another time",
+        "possible": False,
+        "kg_before": kilos(block.batch.expected),
+        "kg_after": kilos(block.batch.expected),
+        "asks": "",
+        "seed_class": None,
+        "sow_on": None,
+    }
     by_key = {n.key: n for n in judged.near}
     strict = [b for b in judged.result.breaches if not judged.rules[by_key[b.id].kind].time_allowed]
     if strict:
@@ -363,8 +404,16 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
     """A lower class, if its distance is kept."""
     scheme = class_scheme(ctx)
     names = scheme.names() if scheme else {}
-    row = {"kind": "class", "title": "Drop to a lower class", "possible": False, "kg_before": kilos(block.batch.expected), "kg_after": kilos(block.batch.expected),
-           "asks": "", "seed_class": None, "sow_on": None}  # fmt: skip
+    row = {
+        "kind": "class",
+        "title": "Drop to a lower class",
+        "possible": False,
+        "kg_before": kilos(block.batch.expected),
+        "kg_after": kilos(block.batch.expected),
+        "asks": "",
+        "seed_class": None,
+        "sow_on": None,
+    }
     below = scheme.below(block.seed_class) if scheme else []
     unfit = {c["slug"] for c in (scheme.classes if scheme else []) if block.step in c.get("not_for", [])}
     for lower in below:
@@ -384,8 +433,14 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
             if lines
             else ""
         )
-        return {**row, "title": f"Drop to {names.get(lower, lower)}", "possible": True, "seed_class": lower,
-                "sentence": f"{names.get(lower, lower)} asks {asked:g} m, which is kept{agree}.", "asks": "the customer's word"}  # fmt: skip
+        return {
+            **row,
+            "title": f"Drop to {names.get(lower, lower)}",
+            "possible": True,
+            "seed_class": lower,
+            "sentence": f"{names.get(lower, lower)} asks {asked:g} m, which is kept{agree}.",
+            "asks": "the customer's word",
+        }
     return {**row, "sentence": "No lower class of this scheme has a distance that is kept."}
 
 
@@ -417,8 +472,19 @@ def leave_strip(ctx: Ctx, block_id: Ref, *, version: int) -> SeedBlock:
     area = area_m2(ring_m(block))
     share = max(0.0, before - judged.plantable_m2) / area
     lost = min(block.batch.start, round(share * block.batch.start))
-    record_count(ctx, subject_kind="batch", subject=block.batch.uuid, stage="", kind="loss", sampled=block.batch.start, found=lost, parts=[],
-                 cause="strip left for isolation", on=ctx.today, client_uuid=uuid.uuid4())  # fmt: skip
+    record_count(
+        ctx,
+        subject_kind="batch",
+        subject=block.batch.uuid,
+        stage="",
+        kind="loss",
+        sampled=block.batch.start,
+        found=lost,
+        parts=[],
+        cause="strip left for isolation",
+        on=ctx.today,
+        client_uuid=uuid.uuid4(),
+    )
     refresh(ctx, batches=[block.batch_id])
     ctx.record("block.strip", f"{block.batch.code}: a strip of {lost / 10_000:.2f} ha is left for isolation.", block)
     return block
@@ -439,5 +505,11 @@ def drop_class(ctx: Ctx, block_id: Ref, *, seed_class: str, version: int) -> See
     block.seed_class = seed_class
     block.version += 1
     block.save(update_fields=["seed_class", "version"])
-    ctx.record("block.class", f"{block.batch.code} is grown on as {scheme.names()[seed_class]}.", block, before={"seed_class": before}, after={"seed_class": seed_class})  # fmt: skip
+    ctx.record(
+        "block.class",
+        f"{block.batch.code} is grown on as {scheme.names()[seed_class]}.",
+        block,
+        before={"seed_class": before},
+        after={"seed_class": seed_class},
+    )
     return block

@@ -69,8 +69,17 @@ class LayoutChange:
 
     def on(self, layout: Layout) -> Layout:
         """The layout with this change on top."""
-        plain = ("pattern", "bearing_deg", "row_spacing_m", "border_rows", "headland_rows", "planter_rows", "target_per_m2",
-                 "male_sowings", "male_gap_days")  # fmt: skip
+        plain = (
+            "pattern",
+            "bearing_deg",
+            "row_spacing_m",
+            "border_rows",
+            "headland_rows",
+            "planter_rows",
+            "target_per_m2",
+            "male_sowings",
+            "male_gap_days",
+        )
         typed: dict[str, Any] = {name: value for name in plain if (value := getattr(self, name)) is not None}
         for name in ("in_row_cm", "establishment", "sow_on"):
             typed[name] = {**getattr(layout, name), **getattr(self, name)}
@@ -120,22 +129,35 @@ def layout_of(block: SeedBlock) -> Layout:
     parents = {parent.role: parent for parent in block.parents.all()}
     male = parents.get("M")
     return Layout(
-        block.pattern, block.bearing_deg, block.row_spacing_m, block.border_rows, block.headland_rows, block.planter_rows,
-        dict(block.in_row_cm), dict(block.establishment), block.target_per_m2, {r: p.sow_on for r, p in parents.items()},
-        male.sowings if male else 1, male.sowing_gap_days if male else 0,
-    )  # fmt: skip
+        block.pattern,
+        block.bearing_deg,
+        block.row_spacing_m,
+        block.border_rows,
+        block.headland_rows,
+        block.planter_rows,
+        dict(block.in_row_cm),
+        dict(block.establishment),
+        block.target_per_m2,
+        {r: p.sow_on for r, p in parents.items()},
+        male.sowings if male else 1,
+        male.sowing_gap_days if male else 0,
+    )
 
 
 def check_layout(layout: Layout) -> None:
     """Refuse what no planter can do, field by field."""
     ranges = {
-        "bearing_deg": (layout.bearing_deg, -360, 360, "°"), "row_spacing_m": (layout.row_spacing_m, 0.05, 10, "m"),
-        "border_rows": (layout.border_rows, 0, 60, "rows"), "headland_rows": (layout.headland_rows, 0, 60, "rows"),
-        "planter_rows": (1 if layout.planter_rows is None else layout.planter_rows, 1, 60, "rows"), "male_sowings": (layout.male_sowings, 1, 6, "sowings"),
-        "male_gap_days": (layout.male_gap_days, 0, 40, "days"), "target_per_m2": (1 if layout.target_per_m2 is None else layout.target_per_m2, 0.1, 2000, "plants/m²"),
+        "bearing_deg": (layout.bearing_deg, -360, 360, "°"),
+        "row_spacing_m": (layout.row_spacing_m, 0.05, 10, "m"),
+        "border_rows": (layout.border_rows, 0, 60, "rows"),
+        "headland_rows": (layout.headland_rows, 0, 60, "rows"),
+        "planter_rows": (1 if layout.planter_rows is None else layout.planter_rows, 1, 60, "rows"),
+        "male_sowings": (layout.male_sowings, 1, 6, "sowings"),
+        "male_gap_days": (layout.male_gap_days, 0, 40, "days"),
+        "target_per_m2": (1 if layout.target_per_m2 is None else layout.target_per_m2, 0.1, 2000, "plants/m²"),
         **{f"in_row_cm.{k}": (v, 1, 300, "cm") for k, v in layout.in_row_cm.items()},
         **{f"establishment.{k}": (v, 0.05, 1, "as a share") for k, v in layout.establishment.items()},
-    }  # fmt: skip
+    }
     for name, (value, low, high, of) in ranges.items():
         if not low <= value <= high:
             raise refuse(name, "out_of_range", f"{value:g} cannot be here: {low:g} to {high:g} {of}.")
@@ -163,29 +185,57 @@ def parent_lots(ctx: Ctx, lines: list[int]) -> models.QuerySet[Lot]:
 def plan_rows(layout: Layout, ring: tuple[Point, ...], tgw: dict[str, float]) -> RowPlan:
     """The row plan of a layout. Raises Refused."""
     return _plan_rows(
-        ring, layout.bearing_deg, layout.row_spacing_m, layout.pattern, layout.border_rows, layout.headland_rows, layout.planter_rows,
-        tuple(sorted(layout.in_row_cm.items())), tuple(sorted(layout.establishment.items())), tuple(sorted(tgw.items())),
-    )  # fmt: skip
+        ring,
+        layout.bearing_deg,
+        layout.row_spacing_m,
+        layout.pattern,
+        layout.border_rows,
+        layout.headland_rows,
+        layout.planter_rows,
+        tuple(sorted(layout.in_row_cm.items())),
+        tuple(sorted(layout.establishment.items())),
+        tuple(sorted(tgw.items())),
+    )
 
 
 @lru_cache(maxsize=64)
 def _plan_rows(
-    ring: tuple[Point, ...], bearing: float, spacing: float, pattern: str, borders: int, headland: int, planter: int | None,
-    in_row: tuple[tuple[str, float], ...], establishment: tuple[tuple[str, float], ...], tgw: tuple[tuple[str, float], ...],
-) -> RowPlan:  # fmt: skip
+    ring: tuple[Point, ...],
+    bearing: float,
+    spacing: float,
+    pattern: str,
+    borders: int,
+    headland: int,
+    planter: int | None,
+    in_row: tuple[tuple[str, float], ...],
+    establishment: tuple[tuple[str, float], ...],
+    tgw: tuple[tuple[str, float], ...],
+) -> RowPlan:
     return row_plan(
-        outline=ring, row_bearing_deg=bearing, row_spacing_m=spacing, pattern=pattern, border_rows=borders, headland_rows=headland,
-        in_row_cm=dict(in_row), establishment=dict(establishment), tgw_g=dict(tgw), planter_rows=planter,
-    )  # fmt: skip
+        outline=ring,
+        row_bearing_deg=bearing,
+        row_spacing_m=spacing,
+        pattern=pattern,
+        border_rows=borders,
+        headland_rows=headland,
+        in_row_cm=dict(in_row),
+        establishment=dict(establishment),
+        tgw_g=dict(tgw),
+        planter_rows=planter,
+    )
 
 
 def plan_drill(layout: Layout, ring: tuple[Point, ...], lot: Lot | None, line: Line, tgw: float) -> SeedRate:
     """The seed rate of a drilled block, from the lot's germination where it was tested."""
     germination = (lot.germination if lot else None) or line.crop.germination or 0.0
     return seed_rate(
-        target_plants_per_m2=layout.target_per_m2 or 0, germination=germination, field_factor=layout.establishment.get("S", 1.0),
-        tgw_g=tgw, area_ha=area_m2(ring) / 10_000, row_width_cm=layout.row_spacing_m * 100,
-    )  # fmt: skip
+        target_plants_per_m2=layout.target_per_m2 or 0,
+        germination=germination,
+        field_factor=layout.establishment.get("S", 1.0),
+        tgw_g=tgw,
+        area_ha=area_m2(ring) / 10_000,
+        row_width_cm=layout.row_spacing_m * 100,
+    )
 
 
 def parent_lines(batch: Batch) -> dict[str, Line]:
@@ -218,9 +268,12 @@ def phenology_of(line: Line) -> Phenology:
             f"{line.name} has no heat sum to flowering. Enter it in Methods to foresee its flowering.",
         )
     return Phenology(
-        line.to_flower_c_d, crop.base_c, crop.upper_c if crop.upper_c is not None else 40.0, line.flower_spread_days or 2.0,
+        line.to_flower_c_d,
+        crop.base_c,
+        crop.upper_c if crop.upper_c is not None else 40.0,
+        line.flower_spread_days or 2.0,
         line.flower_lasts_days or 8.0,
-    )  # fmt: skip
+    )
 
 
 def meeting_days(lines: dict[str, Line], sow: date, place: Place) -> dict[str, date]:
@@ -262,8 +315,9 @@ def state_of(block: SeedBlock) -> dict[str, Any]:
     layout = layout_of(block)
     return {
         **{n: getattr(layout, n) for n in LayoutChange.__dataclass_fields__ if n not in ("sow_on", "clears")},
-        "sow_on": {role: day.isoformat() for role, day in layout.sow_on.items()}, "version": block.version,
-    }  # fmt: skip
+        "sow_on": {role: day.isoformat() for role, day in layout.sow_on.items()},
+        "version": block.version,
+    }
 
 
 def days_to_sow(block: SeedBlock) -> tuple[date, date]:

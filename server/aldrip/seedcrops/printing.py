@@ -13,9 +13,10 @@ from aldrip_core.geometry import area_m2
 WIDE = 700.0  # points of the drawing's longer side
 # A drawing on paper takes no style sheet: solid F, dashed M, dotted border.
 INK = {
-    "F": {"stroke": "#0B5F6B", "thick": 0.7, "dash": ""}, "M": {"stroke": "#855400", "thick": 1.2, "dash": "5 3"},
+    "F": {"stroke": "#0B5F6B", "thick": 0.7, "dash": ""},
+    "M": {"stroke": "#855400", "thick": 1.2, "dash": "5 3"},
     "border": {"stroke": "#855400", "thick": 0.7, "dash": "1 2.5"},
-}  # fmt: skip
+}
 
 
 def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
@@ -38,25 +39,47 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         else ""
     )
     return {
-        "code": block.batch.code, "crop": block.batch.crop.name, "cultivar": block.batch.line.name if block.batch.line else "",
-        "field": block.field.name, "area": f"{area_m2(ring_m(block)) / 10_000:.2f}", "organisation": ctx.organisation.name,
-        "seed_class": class_names(ctx).get(block.seed_class, block.seed_class), "pattern": block.pattern, "rate": rate, "spacing": f"{block.row_spacing_m:g}",
-        "bearing": f"{block.bearing_deg:g}", "borders": block.border_rows, "headlands": block.headland_rows,
-        "planter": block.planter_rows, "passes": plan.passes if plan else None, "width": width * scale, "height": height * scale,
-        "outline": " ".join(at(p) for p in drawing["outline"]), "female_share": share(plan.female_share, 1) if plan else "",
-        "scale_m": round(WIDE / scale / 5, -1) or 10, "scale_w": (round(WIDE / scale / 5, -1) or 10) * scale,
+        "code": block.batch.code,
+        "crop": block.batch.crop.name,
+        "cultivar": block.batch.line.name if block.batch.line else "",
+        "field": block.field.name,
+        "area": f"{area_m2(ring_m(block)) / 10_000:.2f}",
+        "organisation": ctx.organisation.name,
+        "seed_class": class_names(ctx).get(block.seed_class, block.seed_class),
+        "pattern": block.pattern,
+        "rate": rate,
+        "spacing": f"{block.row_spacing_m:g}",
+        "bearing": f"{block.bearing_deg:g}",
+        "borders": block.border_rows,
+        "headlands": block.headland_rows,
+        "planter": block.planter_rows,
+        "passes": plan.passes if plan else None,
+        "width": width * scale,
+        "height": height * scale,
+        "outline": " ".join(at(p) for p in drawing["outline"]),
+        "female_share": share(plan.female_share, 1) if plan else "",
+        "scale_m": round(WIDE / scale / 5, -1) or 10,
+        "scale_w": (round(WIDE / scale / 5, -1) or 10) * scale,
         "rows": [
             {**INK["border" if r["part"] != "body" else r["line"]], "from": at(a), "to": at(b)}
-            for r in drawing["rows"] for a, b in r["segments"]
+            for r in drawing["rows"]
+            for a, b in r["segments"]
         ],
         "lines": [
             {
-                "role": p.role, "words": ROLES[p.role], "line": p.line.name, "sow": day(p.sow_on, year=True), "sowings": p.sowings,
-                "metres": number(plan.metres[p.role]) if plan else "", "plants": number(plan.plants[p.role]) if plan else "",
-                "kg": number(needed.get(p.role, 0), 1), "in_row": f"{block.in_row_cm.get(p.role, 0):g}", "tgw": f"{tgw[p.role]:g}",
+                "role": p.role,
+                "words": ROLES[p.role],
+                "line": p.line.name,
+                "sow": day(p.sow_on, year=True),
+                "sowings": p.sowings,
+                "metres": number(plan.metres[p.role]) if plan else "",
+                "plants": number(plan.plants[p.role]) if plan else "",
+                "kg": number(needed.get(p.role, 0), 1),
+                "in_row": f"{block.in_row_cm.get(p.role, 0):g}",
+                "tgw": f"{tgw[p.role]:g}",
                 "rows": sum(1 for r in plan.rows if r.line == p.role and r.part == "body") if plan else "",
             }
             for p in block.parents.all()
         ],
         "cautions": block.batch.crop.cautions,
-    }  # fmt: skip
+    }

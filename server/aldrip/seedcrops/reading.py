@@ -51,10 +51,20 @@ def crops(ctx: Ctx) -> list[dict[str, Any]]:
     """Every batch grown for seed, with its block where it is laid out. A fixed number of queries."""
     names = class_names(ctx)
     rows = (
-        ctx.rows(Batch).filter(method__way__in=WAYS).exclude(state=Batch.State.ABANDONED).select_related("crop", "line", "container", "mix", "seed_block__field")
-        .prefetch_related("stages__place", "allocations__order_line__order", "allocations__order_line__crop", "allocations__order_line__line", "seed_block__parents__sown", Prefetch("seed_block__inspections"))
+        ctx.rows(Batch)
+        .filter(method__way__in=WAYS)
+        .exclude(state=Batch.State.ABANDONED)
+        .select_related("crop", "line", "container", "mix", "seed_block__field")
+        .prefetch_related(
+            "stages__place",
+            "allocations__order_line__order",
+            "allocations__order_line__crop",
+            "allocations__order_line__line",
+            "seed_block__parents__sown",
+            Prefetch("seed_block__inspections"),
+        )
         .order_by("-pk")
-    )  # fmt: skip
+    )
     return [_row(batch, names) for batch in rows]
 
 
@@ -65,20 +75,43 @@ def _row(batch: Batch, names: dict[str, str]) -> dict[str, Any]:
     seed_class = block.seed_class if block else next((line.seed_class for line in asked), "")
     first = saved.first
     return {
-        "batch_id": batch.pk, "code": batch.code, "crop": batch.crop.name, "cultivar": batch.line.name if batch.line else "",
-        "way": saved.method.way, "state": batch.state, "stage": saved.now.name, "block_id": block.pk if block else None,
-        "field": block.field.name if block else (first.place.name if first.place else ""), "seed_class": seed_class,
-        "class_name": names.get(seed_class, seed_class), "area_m2": batch.start, "needed": kilos(batch.needed), "expected": kilos(batch.expected),
-        "low": kilos(batch.low), "high": kilos(batch.high), "sow_on": first.actual_start or first.planned.lower,
-        "ready_on": saved.last.planned.upper, "orders": [line.order.number for line in asked],
+        "batch_id": batch.pk,
+        "code": batch.code,
+        "crop": batch.crop.name,
+        "cultivar": batch.line.name if batch.line else "",
+        "way": saved.method.way,
+        "state": batch.state,
+        "stage": saved.now.name,
+        "block_id": block.pk if block else None,
+        "field": block.field.name if block else (first.place.name if first.place else ""),
+        "seed_class": seed_class,
+        "class_name": names.get(seed_class, seed_class),
+        "area_m2": batch.start,
+        "needed": kilos(batch.needed),
+        "expected": kilos(batch.expected),
+        "low": kilos(batch.low),
+        "high": kilos(batch.high),
+        "sow_on": first.actual_start or first.planned.lower,
+        "ready_on": saved.last.planned.upper,
+        "orders": [line.order.number for line in asked],
         "chance": next((line.chance for line in asked if line.state == OrderLine.State.OPEN), None),
         "delivered": sum(kilos(in_grams(line, line.delivered)) or 0.0 for line in asked),
         "visits": [
-            {"id": i.pk, "number": i.number, "words": i.words, "state": i.state, "decision": i.decision, "planned_on": i.planned_on}
+            {
+                "id": i.pk,
+                "number": i.number,
+                "words": i.words,
+                "state": i.state,
+                "decision": i.decision,
+                "planned_on": i.planned_on,
+            }
             for i in (block.inspections.all() if block else [])
         ],
-        "next_visit": next((i.planned_on for i in (block.inspections.all() if block else []) if i.state != Inspection.State.SIGNED), None),
-    }  # fmt: skip
+        "next_visit": next(
+            (i.planned_on for i in (block.inspections.all() if block else []) if i.state != Inspection.State.SIGNED),
+            None,
+        ),
+    }
 
 
 def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
@@ -92,42 +125,82 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     intakes = ctx.rows(Intake).filter(subject=batch.uuid).select_related("lot").order_by("id")
     removal = getattr(block, "male_removal", None)
     return {
-        **_row_of(ctx, block, names), "version": block.version, "step": block.step, "outline": block.outline,
-        "layout": _layout_out(block), "rows": drawing_of(plan, ring_m(block)), "area_m2": area_m2(ring_m(block)),
+        **_row_of(ctx, block, names),
+        "version": block.version,
+        "step": block.step,
+        "outline": block.outline,
+        "layout": _layout_out(block),
+        "rows": drawing_of(plan, ring_m(block)),
+        "area_m2": area_m2(ring_m(block)),
         "parents": [
             {
-                "role": p.role, "role_words": ROLES[p.role], "line": p.line.name, "line_id": p.line_id, "sow_on": p.sow_on, "sowings": p.sowings,
-                "sowing_gap_days": p.sowing_gap_days, "tgw_g": tgw[p.role], "tgw_from": told[p.role], "seed_kg": needed.get(p.role),
-                "metres": plan.metres.get(p.role) if plan else None, "plants": plan.plants.get(p.role) if plan else None,
-                "sown": [{"on": s.sown_on, "kg": float(s.kg), "lot": s.lot.code, "lot_id": s.lot_id} for s in p.sown.all()],
+                "role": p.role,
+                "role_words": ROLES[p.role],
+                "line": p.line.name,
+                "line_id": p.line_id,
+                "sow_on": p.sow_on,
+                "sowings": p.sowings,
+                "sowing_gap_days": p.sowing_gap_days,
+                "tgw_g": tgw[p.role],
+                "tgw_from": told[p.role],
+                "seed_kg": needed.get(p.role),
+                "metres": plan.metres.get(p.role) if plan else None,
+                "plants": plan.plants.get(p.role) if plan else None,
+                "sown": [
+                    {"on": s.sown_on, "kg": float(s.kg), "lot": s.lot.code, "lot_id": s.lot_id} for s in p.sown.all()
+                ],
                 "lots": [
-                    {"id": lot.pk, "code": lot.code, "kg": kilos_of(lot), "seed_class": names.get(lot.seed_class, lot.seed_class),
-                     "label_number": lot.label_number}
-                    for lot in lots if lot.line_id == p.line_id
+                    {
+                        "id": lot.pk,
+                        "code": lot.code,
+                        "kg": kilos_of(lot),
+                        "seed_class": names.get(lot.seed_class, lot.seed_class),
+                        "label_number": lot.label_number,
+                    }
+                    for lot in lots
+                    if lot.line_id == p.line_id
                 ],
             }
             for p in block.parents.all()
         ],
-        "drill": _drill(rate), "working": plan.working if plan else rate.working if rate else (),
-        "warnings": [w.message for w in plan.warnings] if plan else [], "history": history_objections(block, list(block.field.land_uses.all())),
-        "flowering": flowering_out(ctx, block), "generations": generations_out(ctx, block, weights),
+        "drill": _drill(rate),
+        "working": plan.working if plan else rate.working if rate else (),
+        "warnings": [w.message for w in plan.warnings] if plan else [],
+        "history": history_objections(block, list(block.field.land_uses.all())),
+        "flowering": flowering_out(ctx, block),
+        "generations": generations_out(ctx, block, weights),
         "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},
         "has_male": any(p.role == "M" for p in block.parents.all()),
         "intake_limit": batch.method_snapshot["layout"].get("intake", {}).get("moisture_max"),
         "loads": [
-            {"id": i.pk, "on": ctx.local(i.happened_at).date(), "net_kg": float(i.gross_kg - i.tare_kg), "moisture_percent": i.moisture_percent,
-             "decision": i.decision, "lot": i.lot.code if i.lot else "", "lot_id": i.lot_id}
+            {
+                "id": i.pk,
+                "on": ctx.local(i.happened_at).date(),
+                "net_kg": float(i.gross_kg - i.tare_kg),
+                "moisture_percent": i.moisture_percent,
+                "decision": i.decision,
+                "lot": i.lot.code if i.lot else "",
+                "lot_id": i.lot_id,
+            }
             for i in intakes
         ],
-        "stages_seen": batch.crop.stages_seen, "batch_version": batch.version,
-    }  # fmt: skip
+        "stages_seen": batch.crop.stages_seen,
+        "batch_version": batch.version,
+    }
 
 
 def _row_of(ctx: Ctx, block: SeedBlock, names: dict[str, str]) -> dict[str, Any]:
     batch = (
         Batch.objects.select_related("crop", "line", "container", "mix", "seed_block__field")
-        .prefetch_related("stages__place", "allocations__order_line__order", "allocations__order_line__crop", "allocations__order_line__line", "seed_block__inspections").get(pk=block.batch_id)
-    )  # fmt: skip
+        .prefetch_related(
+            "stages__place",
+            "allocations__order_line__order",
+            "allocations__order_line__crop",
+            "allocations__order_line__line",
+            "seed_block__inspections",
+        )
+        .get(pk=block.batch_id)
+    )
     return _row(batch, names)
 
 
@@ -139,8 +212,12 @@ def _layout_out(block: SeedBlock) -> dict[str, Any]:
 def _drill(rate: SeedRate | None) -> dict[str, Any] | None:
     if rate is None:
         return None
-    return {"seeds_per_m2": rate.seeds_per_m2, "rate_kg_per_ha": rate.rate_kg_per_ha, "seed_kg": rate.seed_kg,
-            "seeds_per_metre_of_row": rate.seeds_per_metre_of_row}  # fmt: skip
+    return {
+        "seeds_per_m2": rate.seeds_per_m2,
+        "rate_kg_per_ha": rate.rate_kg_per_ha,
+        "seed_kg": rate.seed_kg,
+        "seeds_per_metre_of_row": rate.seeds_per_metre_of_row,
+    }
 
 
 def drawing_of(plan: RowPlan | None, ring: Sequence[tuple[float, float]]) -> dict[str, Any]:
@@ -154,13 +231,23 @@ def drawing_of(plan: RowPlan | None, ring: Sequence[tuple[float, float]]) -> dic
     return {
         "outline": [at(p) for p in ring],
         "rows": [
-            {"index": r.index, "line": r.line, "part": r.part, "length_m": r.length_m, "segments": [[at(a), at(b)] for a, b in r.segments]}
+            {
+                "index": r.index,
+                "line": r.line,
+                "part": r.part,
+                "length_m": r.length_m,
+                "segments": [[at(a), at(b)] for a, b in r.segments],
+            }
             for r in rows
         ],
-        "female_share": plan.female_share if plan else None, "border_metres": plan.border_metres if plan else None,
-        "female_share_in_pattern": plan.female_share_in_pattern if plan else None, "passes": plan.passes if plan else None,
-        "metres": plan.metres if plan else {}, "plants": plan.plants if plan else {}, "seed_kg": plan.seed_kg if plan else {},
-    }  # fmt: skip
+        "female_share": plan.female_share if plan else None,
+        "border_metres": plan.border_metres if plan else None,
+        "female_share_in_pattern": plan.female_share_in_pattern if plan else None,
+        "passes": plan.passes if plan else None,
+        "metres": plan.metres if plan else {},
+        "plants": plan.plants if plan else {},
+        "seed_kg": plan.seed_kg if plan else {},
+    }
 
 
 def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
@@ -182,7 +269,12 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
         figure("Female share", one.female_share, two.female_share, "", "share", two.female_share < one.female_share)
         for role in two.seed_kg:
             figure(f"Seed {role}", one.seed_kg.get(role), two.seed_kg[role], "kg")
-            figure(f"Rows {role}", sum(r.line == role and r.part != "headland" for r in one.rows), sum(r.line == role and r.part != "headland" for r in two.rows), "rows")  # fmt: skip
+            figure(
+                f"Rows {role}",
+                sum(r.line == role and r.part != "headland" for r in one.rows),
+                sum(r.line == role and r.part != "headland" for r in two.rows),
+                "rows",
+            )
         drawing = drawing_of(two, ring_m(block))
     else:
         rates = [rate_of(block, layout, weights) for layout in (before, after)]
@@ -240,12 +332,22 @@ def last_entries(ctx: Ctx, inspection: Inspection) -> list[dict[str, Any]]:
     words = {limit["attribute"]: limit["words"] for limit in inspection.limits}
     return [
         {
-            "uuid": one.client_uuid, "area": one.area, "plants": one.plants, "faults": one.faults,
-            "words": ", ".join([*([f"{one.plants:,} plants"] if one.plants else []), *(f"{many} {words.get(name, name)}" for name, many in one.faults.items())]) or "nothing",
-            "by": (one.by.get_full_name() or one.by.username) if one.by else "", "at": ctx.local(one.happened_at),
+            "uuid": one.client_uuid,
+            "area": one.area,
+            "plants": one.plants,
+            "faults": one.faults,
+            "words": ", ".join(
+                [
+                    *([f"{one.plants:,} plants"] if one.plants else []),
+                    *(f"{many} {words.get(name, name)}" for name, many in one.faults.items()),
+                ]
+            )
+            or "nothing",
+            "by": (one.by.get_full_name() or one.by.username) if one.by else "",
+            "at": ctx.local(one.happened_at),
         }
         for one in rows
-    ]  # fmt: skip
+    ]
 
 
 def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True) -> dict[str, Any]:
@@ -268,38 +370,89 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
     except Refused:
         shed = None
     return {
-        "id": inspection.pk, "block_id": block.pk, "batch": block.batch.code, "crop": block.batch.crop.name, "field": block.field.name,
-        "cultivar": block.batch.line.name if block.batch.line else "", "number": inspection.number, "words": inspection.words, "state": inspection.state,
-        "planned_on": inspection.planned_on, "areas": inspection.areas, "plants_per_area": inspection.plants_per_area, "sample": sample_of(inspection),
+        "id": inspection.pk,
+        "block_id": block.pk,
+        "batch": block.batch.code,
+        "crop": block.batch.crop.name,
+        "field": block.field.name,
+        "cultivar": block.batch.line.name if block.batch.line else "",
+        "number": inspection.number,
+        "words": inspection.words,
+        "state": inspection.state,
+        "planned_on": inspection.planned_on,
+        "areas": inspection.areas,
+        "plants_per_area": inspection.plants_per_area,
+        "sample": sample_of(inspection),
         "standard": inspection.standard.name if inspection.standard else "",
-        "limits": [{**{k: limit[k] for k in ("attribute", "words", "limit")}, "is_plant": limit.get("is_plant", True),
-                    "decision": limit.get("decision", "reject_number"), "source": limit.get("source", "")} for limit in inspection.limits],
-        "outline": [[x - x0, y - y0] for x, y in ring], "points": [[x - x0, y - y0] for x, y in points],
-        "plants": tally.plants, "faults": tally.faults, "by_area": {str(k): v for k, v in tally.by_area.items()},
+        "limits": [
+            {
+                **{k: limit[k] for k in ("attribute", "words", "limit")},
+                "is_plant": limit.get("is_plant", True),
+                "decision": limit.get("decision", "reject_number"),
+                "source": limit.get("source", ""),
+            }
+            for limit in inspection.limits
+        ],
+        "outline": [[x - x0, y - y0] for x, y in ring],
+        "points": [[x - x0, y - y0] for x, y in points],
+        "plants": tally.plants,
+        "faults": tally.faults,
+        "by_area": {str(k): v for k, v in tally.by_area.items()},
         "last": last_entries(ctx, inspection),
-        "judgement": judgement_out(judgement), "table": None if table is None else {
-            "sample": table.sample, "reject_at": table.reject_at, "beyond": {k: [list(x) for x in v] for k, v in table.beyond.items()},
+        "judgement": judgement_out(judgement),
+        "table": None
+        if table is None
+        else {
+            "sample": table.sample,
+            "reject_at": table.reject_at,
+            "beyond": {k: [list(x) for x in v] for k, v in table.beyond.items()},
             "rows": [{"plants": r.plants, "by_found": [list(x) for x in r.by_found]} for r in table.rows],
         },
-        "choices": [c.value for c in choices_for(ctx, inspection, judgement)] if judgement and inspection.state == Inspection.State.OPEN else [],
-        "hours_to_rogue": hours_to_rogue(block, judgement) if judgement else None, "shedding_from": shed,
-        "decision": inspection.decision, "sentence": inspection.sentence, "signed_role": inspection.signed_role, "signed_at": inspection.signed_at,
-        "signed_by": inspection.signed_by.get_full_name() if inspection.signed_by else "", "counted": inspection.counted,
-        "follows": None if before is None else {"number": before.number, "sentence": before.sentence, "decision": before.decision, "signed_at": before.signed_at},
-    }  # fmt: skip
+        "choices": [c.value for c in choices_for(ctx, inspection, judgement)]
+        if judgement and inspection.state == Inspection.State.OPEN
+        else [],
+        "hours_to_rogue": hours_to_rogue(block, judgement) if judgement else None,
+        "shedding_from": shed,
+        "decision": inspection.decision,
+        "sentence": inspection.sentence,
+        "signed_role": inspection.signed_role,
+        "signed_at": inspection.signed_at,
+        "signed_by": inspection.signed_by.get_full_name() if inspection.signed_by else "",
+        "counted": inspection.counted,
+        "follows": None
+        if before is None
+        else {
+            "number": before.number,
+            "sentence": before.sentence,
+            "decision": before.decision,
+            "signed_at": before.signed_at,
+        },
+    }
 
 
 def judgement_out(judgement: Judgement | None) -> dict[str, Any] | None:
     if judgement is None:
         return None
     return {
-        "state": judgement.state.value, "more_plants": judgement.more_plants, "plants": judgement.plants,
+        "state": judgement.state.value,
+        "more_plants": judgement.more_plants,
+        "plants": judgement.plants,
         "faults": [
-            {"attribute": f.attribute, "words": f.words, "limit": f.limit, "found": f.found, "reject_at": f.reject_at, "state": f.state.value,
-             "low": f.low, "high": f.high, "likely_low": f.likely_low, "likely_high": f.likely_high}
+            {
+                "attribute": f.attribute,
+                "words": f.words,
+                "limit": f.limit,
+                "found": f.found,
+                "reject_at": f.reject_at,
+                "state": f.state.value,
+                "low": f.low,
+                "high": f.high,
+                "likely_low": f.likely_low,
+                "likely_high": f.likely_high,
+            }
             for f in judgement.faults
         ],
-    }  # fmt: skip
+    }
 
 
 def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
@@ -337,8 +490,16 @@ def rows_geojson(ctx: Ctx, block: SeedBlock) -> str:
     ]
     for row in plan.rows if plan else ():
         lines = [[list(p) for p in to_degrees(s, longitude=east, latitude=north)] for s in row.segments]
-        features.append({
-            "type": "Feature", "geometry": {"type": "MultiLineString", "coordinates": lines},
-            "properties": {"row": row.index + 1, "line": row.line, "part": row.part, "length_m": round(row.length_m, 2)},
-        })  # fmt: skip
+        features.append(
+            {
+                "type": "Feature",
+                "geometry": {"type": "MultiLineString", "coordinates": lines},
+                "properties": {
+                    "row": row.index + 1,
+                    "line": row.line,
+                    "part": row.part,
+                    "length_m": round(row.length_m, 2),
+                },
+            }
+        )
     return json.dumps({"type": "FeatureCollection", "features": features})

@@ -23,9 +23,13 @@ def medium_of(batch: Batch, snapshot: Mapping[str, Any]) -> Media | None:
     if mix is None or container is None or not batch.trays:
         return None
     return media(
-        parts=mix["parts"], trays=filled(batch, container), cells_per_tray=container["cells"], cell_ml=container["cell_ml"],
-        settling=mix["settling"], spillage=mix["spillage"],
-    )  # fmt: skip
+        parts=mix["parts"],
+        trays=filled(batch, container),
+        cells_per_tray=container["cells"],
+        cell_ml=container["cell_ml"],
+        settling=mix["settling"],
+        spillage=mix["spillage"],
+    )
 
 
 def filled(batch: Batch, container: Mapping[str, Any]) -> float:
@@ -61,31 +65,55 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     sow_on = dates[method.root.key].start
     seeds = round(batch.seeds or 0)
     return {
-        "batch_id": batch.pk, "code": batch.code, "version": batch.version, "state": batch.state,
-        "organisation": ctx.organisation.name, "verb": "Sow" if by_seed else "Stick", "crop": batch.crop.name,
-        "cultivar": batch.line.name if batch.line else "", "sow_on": sow_on, "day_words": day(sow_on),
+        "batch_id": batch.pk,
+        "code": batch.code,
+        "version": batch.version,
+        "state": batch.state,
+        "organisation": ctx.organisation.name,
+        "verb": "Sow" if by_seed else "Stick",
+        "crop": batch.crop.name,
+        "cultivar": batch.line.name if batch.line else "",
+        "sow_on": sow_on,
+        "day_words": day(sow_on),
         "place": first.place.name if first.place else "the potting shed",
         "orders_words": ", ".join(f"order {o.number} ({o.customer})" for o in orders) or "stock",
-        "trays": batch.trays, "trays_words": trays_words(batch, container),
-        "container": container["name"] if container else "", "cells": container["cells"] if container else None,
-        "start": batch.start, "units_words": number(batch.start) if not by_seed else number(seeds),
+        "trays": batch.trays,
+        "trays_words": trays_words(batch, container),
+        "container": container["name"] if container else "",
+        "cells": container["cells"] if container else None,
+        "start": batch.start,
+        "units_words": number(batch.start) if not by_seed else number(seeds),
         "units_note": method.start_unit.words if not by_seed else f"seeds, {method.seeds_per_cell} a cell",
-        "seeds": batch.seeds, "grams": batch.seed_g, "grams_words": grams(batch.seed_g) if batch.seed_g else "",
-        "lot_id": batch.lot_id, "lot": lot.code if lot else "", "lot_left": shown_of(lot) if lot else None, "lot_unit": lot.unit if lot else "",
-        "lot_words": _lot_words(batch) if by_seed else "", "mix": mix["name"] if mix else "",
-        "litres": medium.litres if medium else None, "litres_words": number(medium.litres, 1) if medium else "",
+        "seeds": batch.seeds,
+        "grams": batch.seed_g,
+        "grams_words": grams(batch.seed_g) if batch.seed_g else "",
+        "lot_id": batch.lot_id,
+        "lot": lot.code if lot else "",
+        "lot_left": shown_of(lot) if lot else None,
+        "lot_unit": lot.unit if lot else "",
+        "lot_words": _lot_words(batch) if by_seed else "",
+        "mix": mix["name"] if mix else "",
+        "litres": medium.litres if medium else None,
+        "litres_words": number(medium.litres, 1) if medium else "",
         "parts": [
-            {"name": name, "litres": litres, "litres_words": number(litres, 1)} for name, litres in (medium.by_part if medium else {}).items()
+            {"name": name, "litres": litres, "litres_words": number(litres, 1)}
+            for name, litres in (medium.by_part if medium else {}).items()
         ],
-        "medium_note": mix["note"] if mix else "", "steps": _steps(batch, snapshot),
+        "medium_note": mix["note"] if mix else "",
+        "steps": _steps(batch, snapshot),
         "next": [
-            {"words": f"{s.name}: {s.place.name if s.place else 'no place yet'}", "day_words": day(dates[key].start), "start": dates[key].start}
+            {
+                "words": f"{s.name}: {s.place.name if s.place else 'no place yet'}",
+                "day_words": day(dates[key].start),
+                "start": dates[key].start,
+            }
             for key, s in saved.stages.items()
             if key != method.root.key and not method.by_key[key].does(Trait.GRADES)
         ],
-        "watch_for": snapshot["crop"]["watch_for"], "cautions": _cautions(saved, snapshot),
+        "watch_for": snapshot["crop"]["watch_for"],
+        "cautions": _cautions(saved, snapshot),
         "working": steps(medium.working) if medium else [],
-    }  # fmt: skip
+    }
 
 
 def _lot_words(batch: Batch) -> str:
