@@ -276,7 +276,8 @@ def _seed_for(start: int, sowing: Sowing) -> tuple[SeedNeed | None, int | None]:
             tgw_g=sowing.tgw_g,
             origin=Origin.LIBRARY,
             tgw_source=sowing.tgw_source,
-            fill_last_tray=not sowing.part_trays,
+            # A start that is no whole number of trays was typed so: that many cells are sown, whatever the last tray holds.
+            fill_last_tray=not sowing.part_trays and start % (sowing.cells_per_tray or 1) == 0,
         )
         return seed, seed.trays
     return None, ceil_whole(start / sowing.cells_per_tray) if sowing.cells_per_tray else None

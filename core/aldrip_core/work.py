@@ -118,3 +118,15 @@ def _day(stage: PlannedStage, task: TaskSpec, working: WorkingCalendar) -> date:
 def _minutes(task: TaskSpec, quantity: float) -> int:
     each = task.minutes_per_tray or task.minutes_per_unit
     return max(LEAST_MINUTES, round(each * quantity)) if each else round(task.minutes or USUAL_MINUTES)
+
+
+def delayed(*, at: str, day: date, ends: date, days: int, working: WorkingCalendar) -> date:
+    """The day of a task of what follows a step that is `days` overdue: as much later, on a day that is worked.
+
+    `at` as in TaskSpec; `ends`: planned end of its stage. What is done at the end of a stage waits only for that end,
+    so days in hand before a delivery are used up first. Never sooner than planned.
+    """
+    if at == "end":
+        return max(day, working.on_or_after(ends + timedelta(days=days)))
+    later = day + timedelta(days=days)
+    return max(day, working.on_or_before(later) if at == "before" else working.on_or_after(later))

@@ -148,3 +148,18 @@ class BoughtIn(HouseCase):
         self.post(f"/batches/{batch.pk}/sown", {"on": str(self.ctx.today), "start": 20})
         batch.refresh_from_db()
         self.assertEqual((batch.start, batch.trays), (20, 1))
+
+    def test_a_start_typed_in_cells_is_as_much_seed_and_no_full_tray(self) -> None:
+        seed_lot(self.ctx)
+        _, batch = self.planned(quantity="1500")
+        of = "of the 240 cells of"
+        for cells, trays, words in (
+            (35, 1, f"35 {of} a tray"),
+            (275, 2, f"1 tray and 35 {of} another"),
+            (480, 2, "2 trays"),
+        ):
+            self.post(f"/batches/{batch.pk}/keep", {"version": batch.version, "change": {"start": cells}})
+            batch.refresh_from_db()
+            card = self.get(f"/batches/{batch.pk}/card")
+            self.assertEqual((card["start"], card["seeds"], card["trays"]), (cells, cells, trays))
+            self.assertEqual(card["trays_words"], words)

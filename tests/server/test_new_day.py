@@ -122,6 +122,40 @@ class NewDay(HouseCase):
         self.post(f"/batches/{self.batch.pk}/moved", {"stage": following.key, "on": str(self.ctx.today)})
         self.assertFalse([one for one in self.get(f"/batches/{self.batch.pk}")["problems"] if "was due on" in one])
 
+    def test_the_work_of_what_follows_waits_with_it_and_a_load_uses_up_its_days_in_hand(self) -> None:
+        working = self.ctx.calendars()[0]
+        planned = {task.pk: task.due_from for task in Task.objects.filter(subject=self.batch.uuid)}
+        spare = (self.line.due.lower - self.batch.stages.latest("order").planned.upper).days
+        for days in (2, spare + 6):
+            self.ready_in(days)
+            ready = self.batch.stages.latest("order").planned.upper + timedelta(days=days)
+            for task in Task.objects.filter(subject=self.batch.uuid):
+                with self.subTest(days=days, task=task.title):
+                    self.assertEqual(task.due_from, planned[task.pk], "the plan is the plan")
+                    if task.kind == "deliver":
+                        wanted = max(task.due_from, working.on_or_after(ready))
+                    elif task.stage == self.batch.stages.earliest("order").key:
+                        wanted = task.due_from
+                    else:
+                        wanted = working.on_or_after(task.due_from + timedelta(days=days))
+                        self.assertGreaterEqual((task.due_now - task.due_from).days, days)
+                    self.assertEqual(task.due_now, wanted)
+                    shown = self.get(f"/day?day={task.due_now}")["tasks"]
+                    self.assertIn(task.pk, [one["id"] for one in shown])
+                    if task.waits:
+                        others = self.get(f"/day?day={task.due_from}")["tasks"]
+                        self.assertNotIn(task.pk, [one["id"] for one in others])
+
+    def test_sown_at_last_nothing_waits_and_taken_back_it_waits_again(self) -> None:
+        self.ready_in(4)
+        waits = dict(Task.objects.filter(waits__gt=0).values_list("pk", "waits"))
+        self.assertTrue(waits)
+        self.post(f"/batches/{self.batch.pk}/sown", {"on": str(self.ctx.today)})
+        self.assertEqual(list(Task.objects.filter(waits__gt=0).values_list("title")), [])
+        entry = AuditEvent.objects.get(action="batch.sown")
+        self.post(f"/acts/{entry.pk}/take-back", {"reason": "it was another batch", "known": [entry.pk]})
+        self.assertEqual(dict(Task.objects.filter(waits__gt=0).values_list("pk", "waits")), waits)
+
     def test_it_is_done_once_a_day_and_is_nobodys_act(self) -> None:
         acts, changes = AuditEvent.objects.count(), Change.objects.count()
         self.ready_in(9)

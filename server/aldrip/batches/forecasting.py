@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date, timedelta
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -13,7 +13,9 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.batches.aside import Kept, kept_for
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
+from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import Saved, know, light, losses_of, rate_of, saved_of, unit_of
+from aldrip.batches.waiting import refresh_waiting
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
@@ -278,27 +280,6 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
     }
 
 
-def ready_on(saved: Saved, today: date) -> date:
-    """The day on which a batch can be handed over: graded ones already can; what has not been done is reckoned from today."""
-    if saved.last.actual_start is not None:
-        return saved.last.actual_start
-    planned: date = saved.last.planned.upper
-    return planned + timedelta(days=overdue_days(saved, today))
-
-
-def overdue_days(saved: Saved, today: date) -> int:
-    """By how many days the next step of a batch is overdue: all that follows cannot come sooner than as many days later.
-
-    A seed crop flowers and ripens by itself, so once it is sown nothing of it waits to be recorded; plants that are
-    graded wait for their delivery.
-    """
-    following = saved.next
-    waits = saved.batch.state == Batch.State.PLANNED or (
-        saved.batch.state == Batch.State.SOWN and saved.method.way == "plants"
-    )
-    return max(0, (today - following.planned.lower).days) if waits and following is not None else 0
-
-
 def _connected(edges: Sequence[tuple[Node, Node]]) -> list[set[Node]]:
     parent: dict[Node, Node] = {}
 
@@ -338,6 +319,7 @@ def refresh(
                 )
     update_rows(OrderLine, ("chance", "forecast", "problems"), changed_lines)
     update_rows(Batch, ("expected", "low", "high"), changed_batches)
+    refresh_waiting(ctx, {one.saved.batch.pk: one.saved for group in found for one in group.batches}.values())
     return found
 
 

@@ -3,7 +3,8 @@
 from collections.abc import Mapping
 from datetime import date, timedelta
 
-from aldrip.batches.forecasting import LIVE, overdue_days
+from aldrip.batches.forecasting import LIVE
+from aldrip.batches.overdue import overdue_days
 from aldrip.batches.saved import Saved
 from aldrip_core.in_time import InTime, gives_ahead, in_time
 from aldrip_core.schedule import StageDates

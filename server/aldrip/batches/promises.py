@@ -13,9 +13,10 @@ from aldrip.base.quantity import read_quantity
 from aldrip.batches.aside import for_line, free_of, kept_for, of_lot, words_of
 from aldrip.batches.editing import Change, apply_plan, bars
 from aldrip.batches.ending import abandon
-from aldrip.batches.forecasting import LIVE, held_for, ready_on, refresh
+from aldrip.batches.forecasting import LIVE, held_for, refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch, SetAside
+from aldrip.batches.overdue import ready_on
 from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import Saved, leaves_of, load_batch, request_of, unit_of
 from aldrip.batches.spare import WORTH_IT, Spare, Spares

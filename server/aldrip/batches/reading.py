@@ -12,13 +12,14 @@ from aldrip.accounts.api import audit_row
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.schemas import steps
-from aldrip.batches.forecasting import Group, losses, overdue_days, ready_on, standing
+from aldrip.batches.forecasting import Group, losses, standing
 from aldrip.batches.ground import Ground
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
+from aldrip.batches.overdue import overdue_days, ready_on
 from aldrip.batches.resowing import Offer, group_of, offer_for
 from aldrip.batches.saved import Saved, dates_of, know, light, load_batch, rate_of, request_of, saved_of, snapshot_of
-from aldrip.diary.models import Count, Task
+from aldrip.diary.models import Count, Task, reckoned
 from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
 from aldrip.places.models import Place
@@ -476,13 +477,13 @@ def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 
 
 def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
-    rows = ctx.rows(Task).filter(subject=batch.uuid).select_related("place").order_by("due_from", "id")
+    rows = reckoned(ctx.rows(Task)).filter(subject=batch.uuid).select_related("place").order_by("begins", "id")
     return [
         {
             "id": t.pk,
             "kind": t.kind,
             "title": t.title,
-            "due": t.due_from,
+            "due": t.due_now,
             "state": t.state,
             "quantity": t.quantity,
             "unit": t.unit,

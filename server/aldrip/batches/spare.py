@@ -10,8 +10,9 @@ from django.db.models import Prefetch
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.aside import free_of, of_lot
-from aldrip.batches.forecasting import feeds, held_for, in_time, load_many, ready_on
+from aldrip.batches.forecasting import feeds, held_for, in_time, load_many
 from aldrip.batches.models import Allocation, Batch, Yield
+from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import Saved
 from aldrip.lots.models import Lot, Status
 from aldrip.orders.models import OrderLine

@@ -14,6 +14,7 @@ from aldrip.orders.models import OrderLine
 RECKONED = {
     "batches_batch": frozenset({"expected", "low", "high", "decide_by", "decide_text"}),
     "orders_orderline": frozenset({"chance", "forecast", "problems"}),
+    "diary_task": frozenset({"waits"}),
     "lots_lot": frozenset({"balance"}),
 }
 

@@ -31,6 +31,7 @@ class TaskOut(Schema):
     place_id: int | None
     due_from: date
     due_to: date
+    planned_for: date | None  # where it waits for a step that is overdue
     late: bool
     part_of_day: str
     quantity: float | None
@@ -61,8 +62,6 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "subject_code",
         "stage",
         "place_id",
-        "due_from",
-        "due_to",
         "part_of_day",
         "quantity",
         "unit",
@@ -79,7 +78,10 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "words": sheet.words_of(task),
         "subject_id": task.subject,
         "place": task.place.name if task.place else "",
-        "late": task.state == Task.State.TODO and task.due_to <= today,
+        "due_from": task.due_now,
+        "due_to": task.late_from,
+        "planned_for": task.due_from if task.waits else None,
+        "late": task.state == Task.State.TODO and task.late_from <= today,
         "state_words": task.get_state_display(),
         "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
     }

@@ -1,6 +1,10 @@
 """Tasks and counts: what is to be done, and what was seen. A subject is a kind and an id."""
 
+from datetime import date, timedelta
+from typing import Any
+
 from django.db import models
+from django.db.models import ExpressionWrapper, F
 
 from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Event, Known
@@ -28,6 +32,8 @@ class Task(Known):
     place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="tasks")
     due_from = models.DateField()
     due_to = models.DateField()  # first day after
+    #: Days by which it is later than planned because a step before it was not done in its time; reckoned, not recorded.
+    waits = models.PositiveSmallIntegerField(default=0, db_default=0)
     part_of_day = models.CharField(max_length=10, default="morning")
     quantity = models.FloatField(null=True)
     unit = models.CharField(max_length=30, blank=True)
@@ -42,10 +48,23 @@ class Task(Known):
     done_at = models.DateTimeField(null=True)
     done_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
 
+    @property
+    def due_now(self) -> date:
+        """The day on which it is due, reckoned from today."""
+        return self.due_from + timedelta(days=self.waits)
+
+    @property
+    def late_from(self) -> date:
+        """From this day on it is late where it is not done."""
+        return self.due_to + timedelta(days=self.waits)
+
     class Meta:
         # The day sheet asks by day; a batch asks for its own tasks through planned_task_once.
         indexes = [
-            models.Index(fields=["organisation", "due_from", "due_to"]),
+            models.Index(
+                "organisation", F("due_from") + F("waits"), F("due_to") + F("waits"), name="task_by_the_day_it_is_due"
+            ),
+            models.Index(fields=["subject"], condition=models.Q(waits__gt=0), name="task_that_waits"),
         ]
         constraints = [
             models.UniqueConstraint(
@@ -53,6 +72,14 @@ class Task(Known):
             ),
             models.CheckConstraint(condition=models.Q(due_to__gt=models.F("due_from")), name="task_has_a_day"),
         ]
+
+
+def reckoned(rows: models.QuerySet[Task]) -> models.QuerySet[Any]:
+    """Tasks with `begins` and `ends` (first day after): the planned days, later by what they wait for."""
+    later = {"begins": F("due_from") + F("waits"), "ends": F("due_to") + F("waits")}
+    return rows.annotate(
+        **{name: ExpressionWrapper(day, output_field=models.DateField()) for name, day in later.items()}
+    )
 
 
 class Count(Event):

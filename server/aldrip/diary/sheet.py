@@ -9,7 +9,7 @@ from django.db.models import Q
 from aldrip.accounts.context import Ctx
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
-from aldrip.diary.models import Task
+from aldrip.diary.models import Task, reckoned
 from aldrip.methods.models import Input
 from aldrip.methods.resolver import Library
 from aldrip_core.stages import Allowed
@@ -21,14 +21,14 @@ MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒"}
 def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
     """Tasks due in `[day, day + days)`, and those still to do from before the organisation's today."""
     end = day + timedelta(days=days)
-    due = Q(due_from__lt=end, due_to__gt=day)
+    due = Q(begins__lt=end, ends__gt=day)
     if day <= ctx.today < end:
-        due |= Q(state=Task.State.TODO, due_to__lte=day)
-    rows = ctx.rows(Task).filter(due).select_related("place", "done_by")
+        due |= Q(state=Task.State.TODO, ends__lte=day)
+    rows = reckoned(ctx.rows(Task)).filter(due).select_related("place", "done_by")
     order = {part: index for index, part in enumerate(PARTS)}
     return sorted(
         _flag_banned(ctx, list(rows)),
-        key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_from, t.pk),
+        key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_now, t.pk),
     )
 
 
@@ -55,12 +55,19 @@ def words_of(task: Task) -> str:
     return f"{task.title}{code}{quantity}{uses}"
 
 
+def _why_now(task: Task, day: date) -> str:
+    """Why it stands on this day although it was planned for another one."""
+    if task.late_from <= day:
+        return f" (since {day_words(task.due_now)})"
+    return f" (planned for {day_words(task.due_from)}, waits for what comes before it)" if task.waits else ""
+
+
 def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
     """The facts of a printed day sheet."""
     by_place: dict[str, list[dict[str, Any]]] = defaultdict(list)
     tasks = tasks_for(ctx, day)
     for task in tasks:
-        late = f" (since {day_words(task.due_from)})" if task.due_to <= day and task.state == Task.State.TODO else ""
+        late = _why_now(task, day) if task.state == Task.State.TODO else ""
         by_place[task.place.name if task.place else "Anywhere"].append(
             {
                 "mark": MARKS[task.state],

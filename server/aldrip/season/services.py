@@ -16,7 +16,7 @@ from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.placing import homeless
-from aldrip.diary.models import Task
+from aldrip.diary.models import Task, reckoned
 from aldrip.lots.laboratory import newest
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
@@ -372,7 +372,7 @@ def _sowing(ctx: Ctx) -> list[Decision]:
 
 
 def _diary(ctx: Ctx) -> list[Decision]:
-    late = ctx.rows(Task).filter(state=Task.State.TODO, due_to__lte=ctx.today).count()
+    late = reckoned(ctx.rows(Task)).filter(state=Task.State.TODO, ends__lte=ctx.today).count()
     if not late:
         return []
     return [
@@ -436,7 +436,7 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
         .count(),
         "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
-        "diary": ctx.rows(Task).filter(due_from__lte=ctx.today, due_to__gt=ctx.today).count(),
+        "diary": reckoned(ctx.rows(Task)).filter(begins__lte=ctx.today, ends__gt=ctx.today).count(),
         "deliveries": ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN, due__startswith__lt=week).count(),
     }
 

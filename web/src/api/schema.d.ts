@@ -3821,6 +3821,8 @@ export interface components {
              * Format: date
              */
             due_to: string;
+            /** Planned For */
+            planned_for: string | null;
             /** Late */
             late: boolean;
             /** Part Of Day */

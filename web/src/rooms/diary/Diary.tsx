@@ -186,6 +186,9 @@ function TaskRow({ task }: { task: Task }) {
           </Link>
         ) : null}{" "}
         {task.minutes ? <span className="note">{hours(task.minutes)}</span> : null}
+        {task.planned_for ? (
+          <span className="note block">planned for {shortDay(task.planned_for)}, waits for what comes before it</span>
+        ) : null}
         {task.note ? <span className="note block">{task.note}</span> : null}
         {task.done_by ? <span className="note block">{worked(task)}</span> : null}
         {task.caution && task.state === "todo" ? (
