@@ -35,6 +35,7 @@ class BatchOut(Schema):
     start_typed: bool
     way: str
     trays: int | None
+    whole_trays: bool  # whether what it starts with fills its trays
     seeds: float | None
     seed_g: float | None
     container: str

@@ -4822,6 +4822,8 @@ export interface components {
             way: string;
             /** Trays */
             trays: number | null;
+            /** Whole Trays */
+            whole_trays: boolean;
             /** Seeds */
             seeds: number | null;
             /** Seed G */
@@ -5090,6 +5092,8 @@ export interface components {
             way: string;
             /** Trays */
             trays: number | null;
+            /** Whole Trays */
+            whole_trays: boolean;
             /** Seeds */
             seeds: number | null;
             /** Seed G */

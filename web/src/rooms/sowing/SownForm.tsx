@@ -10,7 +10,17 @@ import { Faults, Field } from "../../ui/parts";
 
 type Sowable = Pick<
   Schemas["BatchOut"],
-  "id" | "code" | "version" | "trays" | "start" | "seed_g" | "lot_id" | "by_seed" | "crop_id" | "start_unit"
+  | "id"
+  | "code"
+  | "version"
+  | "trays"
+  | "whole_trays"
+  | "start"
+  | "seed_g"
+  | "lot_id"
+  | "by_seed"
+  | "crop_id"
+  | "start_unit"
 >;
 
 const SEEDS = "seeds";
@@ -22,8 +32,8 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
   const { today } = useSpan();
   const { data: lots } = useQuery(lotsQuery);
   const { data: session } = useSuspenseQuery(sessionQuery);
-  // Where a tray may be sown in part, what is sown is counted itself.
-  const part = Boolean(session.organisation?.part_trays) && batch.trays !== null;
+  // Where a tray may be sown in part, or is planned to be, what is sown is counted itself.
+  const part = batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays);
   const [on, setOn] = useState(today);
   const [trays, setTrays] = useState(batch.trays === null ? "" : String(part ? batch.start : batch.trays));
   const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
