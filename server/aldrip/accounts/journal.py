@@ -25,6 +25,7 @@ class Acting:
 
     act: UUID
     told: bool = False
+    heard: int = 0  # the newest of its changes that followers have heard of
 
 
 _acting: ContextVar[Acting | None] = ContextVar("acting", default=None)
@@ -105,34 +106,39 @@ def kept() -> Iterator[Acting | None]:
     if _acting.get() is not None:
         yield None
         return
-    acting = Acting(uuid4())
-    token = _acting.set(acting)
-    _tell(str(acting.act))
+    now = Acting(uuid4())
+    token = _acting.set(now)
+    _tell(str(now.act))
     try:
-        yield acting
+        yield now
     finally:
         _acting.reset(token)
     _tell("")  # where the act failed, its rollback has taken the name back with the rest
 
 
+def acting() -> Acting | None:
+    """The act that runs now, with how far it is heard."""
+    return _acting.get()
+
+
 def running() -> UUID | None:
     """The act that runs now."""
-    acting = _acting.get()
-    return acting.act if acting is not None else None
+    now = _acting.get()
+    return now.act if now is not None else None
 
 
 def told() -> UUID | None:
     """The act that runs now; it has told of itself."""
-    acting = _acting.get()
-    if acting is None:
+    now = _acting.get()
+    if now is None:
         return None
-    acting.told = True
-    return acting.act
+    now.told = True
+    return now.act
 
 
-def changed_unseen(acting: Acting) -> bool:
+def changed_unseen(now: Acting) -> bool:
     """Whether an act changed something and told nobody."""
-    return not acting.told and Change.objects.filter(act=acting.act).exists()
+    return not now.told and Change.objects.filter(act=now.act).exists()
 
 
 def _tell(act: str) -> None:

@@ -15,6 +15,7 @@ from django.db import IntegrityError, connection, models, transaction
 from psycopg import sql
 
 from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.accounts.events import settled
 from aldrip.accounts.journal import COUNTERS, kept_models
 from aldrip.accounts.models import AuditEvent, Change, Role
 from aldrip.accounts.permissions import may
@@ -233,6 +234,7 @@ def take_back(ctx: Ctx, event_id: Ref, *, reason: str, known: Sequence[int]) -> 
                 cursor.execute("set constraints all deferred")
             for follower in followers:
                 follower(ctx, put)
+            settled()  # they reckoned what was out of date, and only that: the rest is as it was
     except IntegrityError as error:
         raise refuse(
             "id", "in_the_way", f"It cannot be taken back: {_why(error)}. Take back what was done since, first."

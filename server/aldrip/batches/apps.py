@@ -8,12 +8,12 @@ class BatchesConfig(AppConfig):
     def ready(self) -> None:
         from aldrip.accounts import events, taking_back
         from aldrip.batches import long_work  # noqa: F401  (says what may be run as a job)
-        from aldrip.batches.forecasting import lots_changed
+        from aldrip.batches.following import FOLLOWED, heard
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
         from aldrip.places.services import bars
 
-        events.subscribe("lots_lot", ("balance", "status", "form"), lots_changed)
+        events.subscribe(FOLLOWED, heard)
         taking_back.DERIVED.update(RECKONED)
         for follower in (weigh_anew, reckon_anew):
             if follower not in taking_back.followers:

@@ -12,10 +12,9 @@ from aldrip.base.bulk import days
 from aldrip.base.errors import Conflict, refuse
 from aldrip.base.words import share
 from aldrip.batches.editing import apply_plan, check_place
-from aldrip.batches.forecasting import losses, refresh
+from aldrip.batches.forecasting import losses
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy, Yield
-from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import Saved, load_batch, rate_of, request_of, snapshot_of
 from aldrip.diary.models import Count
 from aldrip.diary.services import finish, record_count
@@ -185,7 +184,6 @@ def sown(
         batch,
         after={"start": start, "grams": batch.seed_g},
     )
-    refresh(ctx, batches=[batch.pk, *_fed_by(saved)])
     return batch
 
 
@@ -204,12 +202,6 @@ def _doubt_sowing(
         ctx.doubt(
             "grams", "grams", far and f"{grams:g} g is {far} what so many seeds weigh, {expected:.3g} g. Is it so?"
         )
-
-
-def _fed_by(saved: Saved) -> list[int]:
-    """Batches that this one was started from."""
-    rows = BatchInput.objects.filter(stage=saved.first, lot__from_stages__isnull=False)
-    return list(rows.values_list("lot__from_stages__stage__batch", flat=True).distinct())
 
 
 def _cells(batch: Batch) -> int | None:
@@ -392,7 +384,6 @@ def moved(
     finish(ctx, subject=batch.uuid, stages=begun, at=("before", "start"))
     where = f" to {row.place.name}" if row.place else ""
     ctx.record("batch.moved", f"{row.name}: {batch.code}{where} on {on.day} {on:%b}.", batch)
-    refresh(ctx, batches=[batch.pk])
     return batch
 
 
@@ -467,8 +458,6 @@ def count_emergence(
         batch,
         after={"sampled": sampled, "found": found},
     )
-    refresh(ctx, batches=[batch.pk])
-    refresh_decision(ctx, [batch.pk])
     return count
 
 
@@ -539,8 +528,6 @@ def count_loss(ctx: Ctx, batch_id: Ref, *, lost: int, cause: str, on: date, clie
     if batch.state == Batch.State.SOWN and not is_seed_crop(batch):
         _follow_on(ctx, saved, ())
     ctx.record("batch.loss", f"Lost of {batch.code}: {lost:,}, {cause.strip()}.", batch)
-    refresh(ctx, batches=[batch.pk])
-    refresh_decision(ctx, [batch.pk])
     return count
 
 
@@ -625,7 +612,6 @@ def graded(
         f"{part or 'Graded '}{batch.code}{' graded' if rest else ''}: {good:,} good, {rejected:,} out.",
         batch,
     )
-    refresh(ctx, batches=[batch.pk])
     return lot
 
 
@@ -723,5 +709,4 @@ def picked(ctx: Ctx, batch_id: Ref, *, stage: str, quantity: Quantity, on: date,
     _follow_on(ctx, saved, begun)
     finish(ctx, subject=batch.uuid, stages=begun, at=("before", "start"))
     ctx.record("batch.picked", f"{row.name} of {batch.code}: {quantity.words()} on {on.day} {on:%b}.", batch)
-    refresh(ctx, batches=[batch.pk])
     return lot

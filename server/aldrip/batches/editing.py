@@ -13,11 +13,10 @@ from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
 from aldrip.base.quantity import read_count, read_quantity
 from aldrip.base.words import share
-from aldrip.batches.forecasting import Group, groups, in_stock_then, refresh, standing
+from aldrip.batches.forecasting import Group, groups, in_stock_then, standing
 from aldrip.batches.ground import Ground, lot_spec
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
-from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import Saved, dates_of, load_batch, request_of, snapshot_of, state_of
 from aldrip.batches.saving import (
     INPUT,
@@ -433,8 +432,6 @@ def keep(ctx: Ctx, batch_id: Ref, change: Change, version: int) -> Proposal:
     apply_plan(ctx, saved, proposal.plan, snapshot=proposal.snapshot)
     after = state_of(load_batch(ctx, batch.pk))
     event = ctx.record("batch.keep", proposal.sentence, batch, before=before, after=after)
-    refresh(ctx, batches=[batch.pk])
-    refresh_decision(ctx, [batch.pk])
     return replace(proposal, version=batch.version, event=event.pk)
 
 

@@ -411,11 +411,3 @@ def _waiting(line: OrderLine, group: Group) -> Iterable[Problem]:
             yield Problem("aged", {**data, "hold": one.saved.method.hold_days})
         elif one.saved.method.hold_days is None and waits.days > LONG:
             yield Problem("waits_long", data)
-
-
-def lots_changed(ctx: Ctx, lots: list[int]) -> None:
-    """What is set aside of a lot is worth what the lot is worth now: its lines are reckoned anew."""
-    rows = SetAside.objects.filter(lot__in=lots, order_line__state=OrderLine.State.OPEN)
-    lines = list(rows.values_list("order_line", flat=True).distinct())
-    if lines:
-        refresh(ctx, lines=lines)

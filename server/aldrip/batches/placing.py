@@ -7,7 +7,6 @@ from django.db.models import QuerySet
 from aldrip.accounts.context import Ctx, act
 from aldrip.base.words import plural
 from aldrip.batches.editing import apply_plan
-from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch, request_of
@@ -61,5 +60,4 @@ def plan_again(ctx: Ctx) -> list[str]:
         codes = [one.code for one in placed]
         told = f"Gave {plural(len(codes), 'batch', 'batches')} the places that are there now."
         ctx.record("batch.place_again", told, after={"batches": codes})
-        refresh(ctx, batches=[one.pk for one in placed])
     return [one.code for one in placed]

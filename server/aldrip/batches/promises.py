@@ -13,11 +13,10 @@ from aldrip.base.quantity import read_quantity
 from aldrip.batches.aside import for_line, free_of, kept_for, of_lot, words_of
 from aldrip.batches.editing import Change, apply_plan, bars
 from aldrip.batches.ending import abandon
-from aldrip.batches.forecasting import LIVE, held_for, refresh
+from aldrip.batches.forecasting import LIVE, held_for
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch, SetAside
 from aldrip.batches.overdue import ready_on
-from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import Saved, leaves_of, load_batch, request_of, unit_of
 from aldrip.batches.spare import WORTH_IT, Spare, Spares
 from aldrip.lots.models import Lot
@@ -312,14 +311,6 @@ def _as_promised(saved: Saved, request: Request, ground: Ground, *, moved: bool,
     if moved and windows:
         request = replace(request, anchor=Anchor(ready=ground.ready_day(*min(windows))))
     return request
-
-
-def settle(ctx: Ctx, touched: Touched) -> None:
-    """Reckon chances, forecasts and decisions of everything touched."""
-    batches = list(touched.first_days)
-    refresh(ctx, batches=batches, lines=list(touched.lines))
-    alive = Batch.objects.filter(pk__in=batches, state__in=LIVE).values_list("pk", flat=True)
-    refresh_decision(ctx, list(alive))
 
 
 def give_batch(ctx: Ctx, line: OrderLine, batch_id: Ref, typed: str, touched: Touched) -> str:

@@ -12,7 +12,7 @@ from uuid import UUID
 from django.db import transaction
 from django.db.models import QuerySet
 
-from aldrip.accounts import taking_back
+from aldrip.accounts import events, taking_back
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.journal import running
 from aldrip.accounts.models import AuditEvent, Change
@@ -23,7 +23,7 @@ from aldrip.batches.commands import Command, do
 from aldrip.batches.editing import Figure, OrderEffect
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, Occupancy
-from aldrip.batches.promises import Touched, fit, follow, settle
+from aldrip.batches.promises import Touched, fit, follow
 from aldrip.batches.saved import snapshot_of
 from aldrip.batches.spare import Spare, Spares, promised_of
 from aldrip.batches.starting import raise_for
@@ -195,7 +195,7 @@ def _carried_out(ctx: Ctx, commands: Sequence[Command], raise_missing: bool) -> 
             for line in lines
             if line.pk in left
         ]
-    settle(ctx, touched)
+    events.follow(ctx)  # chances and forecasts are a part of what is looked at
     rows = _changes()
     batches = {pk for one in rows.filter(table="batches_batch") for pk in one.rows} | set(touched.first_days)
     order_lines = {pk for one in rows.filter(table="orders_orderline") for pk in one.rows} | touched.lines

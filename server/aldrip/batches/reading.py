@@ -405,10 +405,12 @@ def _space(plan: Plan, ground: Ground) -> list[dict[str, Any]]:
             "place_id": lane.place.key,
             "place": lane.place.name,
             "unit": lane.place.unit.words,
-            "peak": peak,
+            # Sums of many amounts: what the order of adding leaves in the last digits says nothing.
+            "peak": round(peak, 9),
             # The worst run says it; the board draws them all.
             "over": [
-                {"start": r.start, "end": r.end, "amount": r.amount} for r in sorted(runs, key=lambda r: -r.amount)[:1]
+                {"start": r.start, "end": r.end, "amount": round(r.amount, 6)}
+                for r in sorted(runs, key=lambda r: -r.amount)[:1]
             ],
         }
         for lane, peak, runs in space_of(plan, ground)

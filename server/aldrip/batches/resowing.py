@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import Conflict, refuse
-from aldrip.batches.forecasting import Group, groups, refresh
+from aldrip.batches.forecasting import Group, groups
 from aldrip.batches.ground import SOWABLE, Ground, lot_spec
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
@@ -167,5 +167,4 @@ def take_offer(ctx: Ctx, batch_id: Ref, *, version: int) -> int:
         new,
         after={"version": new.version, "tops_up": str(batch.uuid)},
     )
-    refresh(ctx, batches=[batch.pk, pk])
     return pk

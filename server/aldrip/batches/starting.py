@@ -9,12 +9,12 @@ from typing import Any
 from psycopg.types.range import DateRange
 
 from aldrip.accounts.context import Ctx, Ref, act, one_of
+from aldrip.accounts.events import settled
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.quantity import read_quantity
 from aldrip.base.words import plural
 from aldrip.batches.feeding import check_feed
-from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage
 from aldrip.batches.promises import Touched, follow, give, hold_of
@@ -196,8 +196,8 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     ctx.record(
         "batch.plan", " ".join(told), after={"batches": len(made), "lines": [str(line.uuid) for line in served][:500]}
     )
-    if given:
-        refresh(ctx, batches=list(touched.first_days), lines=[line.pk for line in given])
+    if not given:
+        settled()  # what was raised says itself how sure it is
     return {
         "planned": len(served),
         "late": late,
@@ -336,16 +336,13 @@ def new_batch(ctx: Ctx, asked: NewBatch) -> int:
     meant = {one.pk: one.quantity for one in lines}
     pk = write_plans(ctx, [_draft(ground, wanted, plan, meant)], ground)[0]
     batch = Batch.objects.get(pk=pk)
-    fed: list[int] = []
     if asked.from_batch is not None:
         feeding = check_feed(ctx, asked.from_batch, plan=plan, crop=crop, line=line)
         first = BatchStage.objects.get(batch=batch, key=spec.root.key)
         BatchInput.objects.filter(stage=first).delete()
         BatchInput.objects.create(stage=first, upstream=feeding.stage, quantity=feeding.quantity, part="stage")
-        fed = [feeding.stage.batch_id]
     what = f"{sum(needs.values()):,g} {crop.name.lower()}"
     ctx.record("batch.new", f"Planned {batch.code}: {what}.", batch, after={"version": batch.version})
-    refresh(ctx, batches=[pk, *fed], lines=list(meant))
     return pk
 
 

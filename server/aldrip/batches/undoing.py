@@ -1,16 +1,12 @@
 """Take back what was kept, as a new edit from the audit's "before"; what has happened since stays."""
 
-from uuid import UUID
-
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.editing import apply_plan
 from aldrip.batches.ending import abandon
-from aldrip.batches.forecasting import refresh
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
-from aldrip.batches.resowing import refresh_decision
 from aldrip.batches.saved import load_batch, request_from_state, snapshot_of, state_of
 from aldrip.methods.models import Container
 from aldrip_core.batch_plan import plan_batch
@@ -42,10 +38,6 @@ def undo(ctx: Ctx, audit_id: Ref) -> AuditEvent:
     done = ctx.record("batch.undo", f"Took back: {event.sentence}", batch, before=before, after=after)
     event.undone_by = done
     event.save(update_fields=["undone_by"])
-    refresh(ctx, batches=[batch.pk], lines=batch.allocations.values_list("order_line_id", flat=True))
-    helped = (event.after or {}).get("tops_up")  # a re-sowing taken back may be asked for again
-    asked = ctx.rows(Batch).filter(uuid=UUID(helped)).first() if helped else batch
-    refresh_decision(ctx, [asked.pk] if asked else [])
     return done
 
 

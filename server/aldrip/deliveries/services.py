@@ -16,7 +16,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.aside import for_line, of_lot
 from aldrip.batches.ending import abandon
-from aldrip.batches.forecasting import refresh, with_whole
+from aldrip.batches.forecasting import with_whole
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy, SetAside, Yield
 from aldrip.batches.saved import snapshot_of
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
@@ -161,7 +161,6 @@ def deliver(
     for line in lines.values():
         _close(ctx, line, causes.get(line.pk))
     _close_batches(ctx, delivery)
-    refresh(ctx, lines=list(lines))
     _issue(ctx, delivery, "delivery note", note_facts(delivery))
     declared = declaration_facts(ctx, delivery)
     if declared["lots"]:
@@ -334,10 +333,6 @@ def end_batch(ctx: Ctx, batch_id: Ref, cause: str) -> Batch:
         raise refuse("cause", "missing", "Say why it ends, such as “surplus, composted”.")
     if batch.state in (Batch.State.DELIVERED, Batch.State.ABANDONED):
         raise refuse("state", "closed", f"Batch {batch.code} has ended already.")
-    waiting = Allocation.objects.filter(batch=batch, order_line__state=OrderLine.State.OPEN).select_related(
-        "order_line__order"
-    )
-    lines = [row.order_line for row in waiting]
     for given in with_whole(Yield.objects.filter(stage__batch=batch, lot__balance__gt=0)).select_related("lot"):
         # Of a lot that other fields gave to as well, theirs stays.
         own = min(exact(given.lot.balance * given.quantity / given.whole), given.lot.balance)
@@ -357,7 +352,6 @@ def end_batch(ctx: Ctx, batch_id: Ref, cause: str) -> Batch:
     else:
         abandon(ctx, batch)
     ctx.record("batch.end", f"Ended {batch.code}: {cause.strip()}.", batch)
-    refresh(ctx, lines=[line.pk for line in lines])
     return batch
 
 

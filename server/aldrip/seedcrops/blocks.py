@@ -10,7 +10,7 @@ from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.doing import began, is_seed_crop
 from aldrip.batches.editing import Change, apply_plan, stands_alone
-from aldrip.batches.forecasting import LIVE, refresh
+from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, Occupancy
 from aldrip.batches.saved import Saved, load_batch, request_of
@@ -121,7 +121,6 @@ def _stand_on(ctx: Ctx, saved: Saved, place: Place, area: int) -> None:
     places = {s.key: (Stand(place.pk),) for s in request.method.stages if s.place_kind == kind}
     plan = plan_batch(replace(request, places={**request.places, **places}, start=area), ground, working=False)
     apply_plan(ctx, saved, plan)
-    refresh(ctx, batches=[batch.pk])
 
 
 def plan_for(ctx: Ctx, saved: Saved, sow_on: date) -> Plan | None:
@@ -140,7 +139,6 @@ def _plan_follows(ctx: Ctx, block: SeedBlock, sow_on: date) -> None:
     plan = plan_for(ctx, saved, sow_on)
     if plan is not None:
         apply_plan(ctx, saved, plan)
-        refresh(ctx, batches=[saved.batch.pk])
 
 
 def block_leads(batch: Batch, change: Change) -> None:
@@ -341,7 +339,6 @@ def sow(
     BatchInput.objects.create(stage=saved.first, lot=lot, quantity=-taken.quantity, taken_on=on)
     if batch.state == Batch.State.PLANNED:
         began(ctx, saved, start=int(area_m2(ring_m(block))), on=on, whole=False)
-        refresh(ctx, batches=[batch.pk])
     if all(p.sown.exists() for p in block.parents.all()):
         finish(ctx, subject=batch.uuid, stages=[saved.first.key], at=("before", "start"))
     block.version += 1

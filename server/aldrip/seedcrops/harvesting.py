@@ -8,7 +8,6 @@ from decimal import Decimal
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.doing import reached
-from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch, Yield
 from aldrip.batches.saved import Saved, load_batch
 from aldrip.diary.services import Work, finish_task, put_task
@@ -121,7 +120,6 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
         reached(ctx, saved, row.key, on)
         if intake.decision == "dry now":
             _dry_task(ctx, block, lot, load, limit)
-        refresh(ctx, batches=[batch.pk])
     words = {"accept": "taken in", "dry now": "taken in to be dried now", "refuse": "refused"}[intake.decision]
     code = f" as lot {lot.code}" if lot else ""
     ctx.record(
@@ -233,7 +231,6 @@ def _stage_reached(ctx: Ctx, lot: Lot, does: Trait, on: date, *, state: str | No
                 batch.state = state
                 batch.save(update_fields=["state"])
             reached(ctx, saved, row.key, on)
-        refresh(ctx, batches=[pk])
 
 
 @act
@@ -280,9 +277,6 @@ def sign_verdict(
     if made.decision in ("release", "downgrade"):
         _not_above_its_field(ctx, made)
         _stage_reached(ctx, made.lot, Trait.TESTS, ctx.today, state=Batch.State.READY)
-    else:
-        for pk in block_ids_of(ctx, made.lot):
-            refresh(ctx, batches=[pk])
     return made
 
 

@@ -11,7 +11,6 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import Conflict, refuse
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
-from aldrip.batches.forecasting import refresh
 from aldrip.batches.models import Batch
 from aldrip.diary.services import record_count
 from aldrip.lots.models import Intake
@@ -485,7 +484,6 @@ def leave_strip(ctx: Ctx, block_id: Ref, *, version: int) -> SeedBlock:
         on=ctx.today,
         client_uuid=uuid.uuid4(),
     )
-    refresh(ctx, batches=[block.batch_id])
     ctx.record("block.strip", f"{block.batch.code}: a strip of {lost / 10_000:.2f} ha is left for isolation.", block)
     return block
 
