@@ -27,6 +27,7 @@ from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import SeedBlock
 from tests.server.house import SURE, TODAY, advance, make_house, order_row, seed_lot
+from tests.server.looking import ASKED, RESTS, seen, untold
 from tests.server.seasons import Facts, broken, facts_of, wrong
 from tests.server.seed_house import SPRING, make_seed_house, parent_seed
 from tests.server.test_taken_back import differences, rows_now
@@ -64,6 +65,22 @@ FIELDS: dict[str, st.SearchStrategy[Any]] = {
         {"mean": st.floats(0, 1), "sd": st.floats(0, 0.2), "reason": st.sampled_from(["", "seen", "seen"])}
     ),
 }
+#: What people ask of an order line, as they type it and mistype it.
+COMMANDS = st.sampled_from(
+    [
+        {"do": "change", "typed": {"quantity": "4,200"}, "named": []},
+        {"do": "change", "typed": {"due": "2027-W41"}, "named": []},
+        {"do": "change", "typed": {"quantity": "x", "due": "yesterday"}, "named": []},
+        {"do": "split", "typed": {"quantity": "650", "due": "2027-10-04"}, "named": []},
+        {"do": "join", "typed": {}, "named": ["other"]},
+        {"do": "cancel", "typed": {"reason": "not wanted"}, "named": []},
+        {"do": "give", "typed": {}, "named": ["batch"]},
+        {"do": "give", "typed": {"quantity": "300"}, "named": ["lot"]},
+        {"do": "take_off", "typed": {}, "named": ["batch"]},
+        {"do": "take_off", "typed": {}, "named": ["lot"]},
+        {"do": "raise", "typed": {}, "named": []},
+    ]
+)
 WISHES = st.sampled_from(sorted(FIELDS)).flatmap(lambda name: st.tuples(st.just(name), FIELDS[name]))
 
 
@@ -77,6 +94,7 @@ class Season(RuleBasedStateMachine):
         super().__init__()
         self.known: Facts = {}
         self.sent: list[tuple[str, dict[str, Any], int]] = []
+        self.asked = 0
 
     @initialize()
     def opens(self) -> None:
@@ -109,9 +127,15 @@ class Season(RuleBasedStateMachine):
         self, path: str, body: dict[str, Any], method: str = "post", client: Client | None = None
     ) -> tuple[int, Any]:
         """A call; whatever is asked, the answer is a result or a refusal in words."""
+        self.asked += 1
+        # All screens are looked at before and after every so many acts; each act would be too slow.
+        before = seen(self.client) if self.asked % 17 == 0 and client is None else None
         answer = getattr(client or self.client, method)(
             f"/api{path}", body, content_type="application/json", headers=SURE
         )
+        if before is not None and answer.status_code < 400:
+            stale = untold(before, seen(self.client), answer.headers.get("X-Touched"))
+            assert not stale, (path, answer.headers.get("X-Touched"), stale)
         assert answer.status_code < 500, (path, body, answer.content[:400])
         told = answer.json()
         if answer.status_code >= 400:
@@ -318,6 +342,30 @@ class Season(RuleBasedStateMachine):
                 {"version": line.version, "quantity": quantity, "due": due, "until": due},
                 "patch",
             )
+
+    @rule(asked=st.lists(st.tuples(COMMANDS, numbers, numbers), min_size=1, max_size=3), stale=few, undo=st.booleans())
+    def propose_for_orders(self, asked: list[tuple[dict[str, Any], int, int]], stale: int, undo: bool) -> None:
+        """Lines are changed, split, joined, given and covered, several at once; now and then taken back at once."""
+        commands = []
+        for command, at, other in asked:
+            line, batch = self.line(at), self.pick(self.ctx.rows(Batch).order_by("id"), other)
+            lot, joined = self.pick(self.ctx.rows(Lot).order_by("id"), other), self.line(other)
+            named = {"batch": batch, "lot": lot, "other": joined}
+            more = {name: named[name].pk for name in command["named"] if named[name] is not None}
+            given = {"do": command["do"], "line": line.pk if line else None, "typed": command["typed"]}
+            commands.append({**given, **more})
+        body = {"commands": commands, "cover": bool(asked[0][1] % 2)}
+        status, told = self.post("/proposals/preview", body)
+        if status != 200:
+            return
+        versions = {one: version - (not stale) for one, version in told["versions"].items()}
+        before = rows_now()
+        status, kept = self.post("/proposals/keep", {**body, "versions": versions})
+        assert (status == 200) == (stale > 0 or not versions), (body, kept)
+        if status == 200 and undo:
+            self.post(f"/proposals/{kept['id']}/undo", {})
+            left = list(differences(before, rows_now()))
+            assert not left, (body, left[:3])
 
     @rule(at=numbers)
     def end(self, at: int) -> None:
@@ -733,6 +781,9 @@ class RandomSeasons(TransactionTestCase):
 
     def test_seed_whatever_people_do_what_has_happened_stays(self) -> None:
         run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(6, 30))
+
+    def test_every_screen_that_is_kept_is_looked_at(self) -> None:
+        self.assertEqual(sorted(RESTS), sorted(ASKED))
 
     def test_the_invariants_see_what_they_are_there_to_see(self) -> None:
         """Each kind of fact, falsified by hand, is told."""

@@ -13,10 +13,11 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from aldrip.accounts.events import follow
-from aldrip.accounts.journal import changed_unseen, kept, told
+from aldrip.accounts.journal import Acting, kept, tables_of, told
 from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, Organisation, User
 from aldrip.accounts.permissions import may
 from aldrip.base.errors import Doubtful, Forbidden, NotThere, SignInNeeded
+from aldrip.base.requests import touched
 from aldrip_core.check_character import with_check
 from aldrip_core.working_calendar import WorkingCalendar
 
@@ -51,13 +52,20 @@ def act(service: Callable[Concatenate["Ctx", Given], Made]) -> Callable[Concaten
             ctx.lock()
             made = service(ctx, *args, **kwargs)
             if acting is not None:
-                follow(ctx)
-            if acting is not None and changed_unseen(acting):  # nothing changes without a word of who did it
-                words = (service.__doc__ or service.__name__).strip().split("\n")[0]
-                ctx.record(f"{service.__module__.split('.')[1]}.{service.__name__}", words)
+                _ended(ctx, service, acting)
             return made
 
     return acted  # type: ignore[return-value]
+
+
+def _ended(ctx: "Ctx", service: Callable[..., Any], acting: Acting) -> None:
+    """Followers hear what an act touched, whoever asked is told, and nothing changes without a word of who did it."""
+    follow(ctx)
+    tables = tables_of(acting)
+    room = service.__module__.split(".")[1]
+    if tables and not acting.told:
+        ctx.record(f"{room}.{service.__name__}", (service.__doc__ or service.__name__).strip().split("\n")[0])
+    touched({room, *(table.split("_")[0] for table in tables)})
 
 
 @dataclass

@@ -136,9 +136,9 @@ def told() -> UUID | None:
     return now.act
 
 
-def changed_unseen(now: Acting) -> bool:
-    """Whether an act changed something and told nobody."""
-    return not now.told and Change.objects.filter(act=now.act).exists()
+def tables_of(now: Acting) -> set[str]:
+    """The tables that an act changed something in."""
+    return set(Change.objects.filter(act=now.act).values_list("table", flat=True).distinct())
 
 
 def _tell(act: str) -> None:

@@ -3,7 +3,8 @@
 import json
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from contextvars import ContextVar
 from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
@@ -11,6 +12,17 @@ from uuid import uuid4
 from django.http import HttpRequest, HttpResponse
 
 log = logging.getLogger("aldrip.requests")
+
+#: Rooms in which the request that runs has saved something; None outside of requests.
+_touched: ContextVar[set[str] | None] = ContextVar("touched", default=None)
+
+
+def touched(rooms: Iterable[str]) -> None:
+    """Note that something of these rooms was saved, so that whoever asked need look again only there."""
+    found = _touched.get()
+    if found is not None:
+        found.update(rooms)
+
 
 SLOW_S = 2.0  # after which a request is written down even when it went well
 
@@ -25,7 +37,14 @@ class Numbered:
         number = uuid4().hex[:10]
         request.number = number  # type: ignore[attr-defined]
         began = time.perf_counter()
-        answer = self.answer(request)
+        rooms: set[str] = set()
+        token = _touched.set(rooms)
+        try:
+            answer = self.answer(request)
+        finally:
+            _touched.reset(token)
+        if rooms:
+            answer["X-Touched"] = ",".join(sorted(rooms))
         answer["X-Request-Id"] = number
         spent = time.perf_counter() - began
         if answer.status_code >= 500 or spent > SLOW_S:

@@ -83,8 +83,28 @@ const withDoubt: Middleware = {
   },
 };
 
+let touched: Set<string> | null = new Set();
+
+/** The rooms in which was saved since this was last asked; null where nobody said so, and it may be anything. */
+export function takeTouched(): Set<string> | null {
+  const found = touched?.size ? touched : null;
+  touched = new Set();
+  return found;
+}
+
+const withTouched: Middleware = {
+  onResponse({ request, response }) {
+    if (request.method === "GET" || !response.ok) return undefined;
+    const rooms = response.headers.get("X-Touched");
+    if (rooms === null) touched = null;
+    else for (const room of rooms.split(",")) touched?.add(room);
+    return undefined;
+  },
+};
+
 export const api = createClient<paths>({ baseUrl: "/" });
-api.use(withToken, withDoubt);
+// Answers go through these from the last to the first.
+api.use(withToken, withTouched, withDoubt);
 
 interface Answer<T> {
   data?: T;

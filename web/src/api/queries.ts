@@ -1,5 +1,6 @@
 import { QueryClient, queryOptions } from "@tanstack/react-query";
-import { ApiError, api, rememberCsrf, take } from "./client";
+import { ApiError, api, rememberCsrf, take, takeTouched } from "./client";
+import rests from "./rests.json";
 
 /** A row in an address: its number, or its uuid. */
 export type Ref = number | string;
@@ -165,10 +166,17 @@ export const wantingQuery = (id: Ref) =>
     queryFn: () => take(api.GET("/api/lots/{lot_id}/field-wanting", { params: { path: { lot_id: id } } })),
   });
 
-/** After anything was saved: whatever hangs on it is asked for again. */
+const RESTS: Record<string, string[]> = rests;
+
+/** After anything was saved: whatever hangs on it is asked for again. What rests on which room is checked by the server's tests. */
 export async function saved() {
+  const rooms = takeTouched();
   await queryClient.invalidateQueries({
-    predicate: (query) => !["session", "library"].includes(String(query.queryKey[0])),
+    predicate: ({ queryKey: [name] }) => {
+      if (name === "session" || name === "library") return false;
+      const on = RESTS[String(name)];
+      return !rooms || rooms.has("accounts") || !on || on.some((room) => rooms.has(room));
+    },
   });
 }
 
