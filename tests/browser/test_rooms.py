@@ -6,7 +6,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from aldrip.accounts.models import AuditEvent, Member
-from aldrip.batches import doing
+from aldrip.batches import sowings
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.diary.models import Count, Task
@@ -246,7 +246,7 @@ class Rooms(BrowserCase):
         batch = self.plan(order="60", quantity="1000", due="2027-W32")
         sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
-        doing.sown(self.ctx, batch.pk, on=sow)
+        sowings.sown(self.ctx, batch.pk, on=sow)
         advance(self.ctx, date(2027, 8, 12))
         member(self.ctx, "corin", "dispatch")
         self.sign_in("corin")
@@ -271,7 +271,7 @@ class Rooms(BrowserCase):
         batch = self.plan(order="61", due="2027-W33")
         sow = batch.stages.get(key="sow").planned.lower
         advance(self.ctx, sow)
-        doing.sown(self.ctx, batch.pk, on=sow)
+        sowings.sown(self.ctx, batch.pk, on=sow)
         advance(self.ctx, batch.stages.get(key="germinate").planned.upper)
         self.size(390, 844)
         self.sign_in()

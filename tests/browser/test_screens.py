@@ -7,7 +7,7 @@ from django.conf import settings
 from django.core.management import call_command
 from selenium.webdriver.common.keys import Keys
 
-from aldrip.batches import doing
+from aldrip.batches import counts, sowings
 from aldrip.batches.editing import Change, keep
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
@@ -32,10 +32,10 @@ class EveryScreen(BrowserCase):
         plan_lines(self.ctx, orders.take_in(self.ctx, rows))
         batch = Batch.objects.get(crop__slug="pak-choi")
         advance(self.ctx, date(2027, 6, 29))
-        doing.sown(self.ctx, batch.pk, on=date(2027, 6, 29))
+        sowings.sown(self.ctx, batch.pk, on=date(2027, 6, 29))
         advance(self.ctx, date(2027, 7, 5))
         trays = [TrayCount(240, n) for n in (149, 139, 156, 144, 137, 154)]
-        doing.count_emergence(self.ctx, batch.pk, trays=trays, on=date(2027, 7, 5), client_uuid=uuid.uuid4())
+        counts.count_emergence(self.ctx, batch.pk, trays=trays, on=date(2027, 7, 5), client_uuid=uuid.uuid4())
         advance(self.ctx, date(2027, 7, 6))
         return batch
 

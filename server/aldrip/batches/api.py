@@ -17,13 +17,16 @@ from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
 from aldrip.batches import (
     buying,
+    counts,
     doing,
     editing,
+    grading,
     long_work,
     new_day,
     placing,
     proposals,
     resowing,
+    sowings,
     starting,
     trying,
     undoing,
@@ -318,16 +321,16 @@ def cancel_line(ctx: Ctx, line_id: Ref, body: CancelIn) -> Any:
 def sown(ctx: Ctx, batch_id: Ref, body: SownIn) -> Any:
     given = body.dict(exclude={"lots"})
     lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
-    found = doing.sown(ctx, batch_id, lots=lots, **given)
+    found = sowings.sown(ctx, batch_id, lots=lots, **given)
     return {"id": found.pk, "message": f"{found.code} is sown."}
 
 
-def _taken(ctx: Ctx, index: int, one: SownFromIn) -> doing.Taken:
+def _taken(ctx: Ctx, index: int, one: SownFromIn) -> sowings.Taken:
     """So much of a lot, in whatever unit it was typed."""
     if not one.quantity.strip():
-        return doing.Taken(one.lot_id)
+        return sowings.Taken(one.lot_id)
     lot = ctx.get(Lot, one.lot_id)
-    return doing.Taken(one.lot_id, read_quantity(one.quantity, unit(lot.unit), f"lots.{index}.quantity"))
+    return sowings.Taken(one.lot_id, read_quantity(one.quantity, unit(lot.unit), f"lots.{index}.quantity"))
 
 
 @room.post("/batches/{ref:batch_id}/moved", "batches.do", response=Done)
@@ -340,7 +343,7 @@ def moved(ctx: Ctx, batch_id: Ref, body: MovedIn) -> Any:
 def count(ctx: Ctx, batch_id: Ref, body: CountIn) -> Any:
     """Count emergence on sampled trays; a repeat with the same uuid changes nothing."""
     trays = [TrayCount(tray.sampled, tray.found) for tray in body.trays]
-    found = doing.count_emergence(
+    found = counts.count_emergence(
         ctx,
         batch_id,
         trays=trays,
@@ -355,7 +358,7 @@ def count(ctx: Ctx, batch_id: Ref, body: CountIn) -> Any:
 
 @room.post("/batches/{ref:batch_id}/losses", "diary.count", response=Done)
 def loss(ctx: Ctx, batch_id: Ref, body: LossIn) -> Any:
-    found = doing.count_loss(ctx, batch_id, **body.dict())
+    found = counts.count_loss(ctx, batch_id, **body.dict())
     return {"id": found.pk, "message": f"{found.found} lost."}
 
 
@@ -364,7 +367,7 @@ def graded(ctx: Ctx, batch_id: Ref, body: GradedIn) -> Any:
     good = read_found(body.good, "good")
     out = [{"cause": one.cause, "count": read_found(one.count, f"out.{at}.count")} for at, one in enumerate(body.out)]
     seconds = [(one.stage, read_found(one.count, f"seconds.{at}.count")) for at, one in enumerate(body.seconds)]
-    lot = doing.graded(
+    lot = grading.graded(
         ctx,
         batch_id,
         good=good,
@@ -386,7 +389,7 @@ def picked(ctx: Ctx, batch_id: Ref, body: PickedIn) -> Any:
     if body.stage not in saved.stages:
         raise refuse("stage", "out_of_range", "This batch has no such stage.")
     quantity = read_quantity(body.quantity, unit(saved.stages[body.stage].unit), "quantity")
-    lot = doing.picked(ctx, batch_id, stage=body.stage, quantity=quantity, on=body.on, client_uuid=body.client_uuid)
+    lot = grading.picked(ctx, batch_id, stage=body.stage, quantity=quantity, on=body.on, client_uuid=body.client_uuid)
     return {"id": lot.pk, "message": f"{quantity.words()} are lot {lot.code}."}
 
 

@@ -15,7 +15,7 @@ from django.db.models import Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation, Role, User
-from aldrip.batches import doing, starting
+from aldrip.batches import counts, doing, grading, sowings, starting
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.saved import Saved, load_batch
 from aldrip.deliveries.models import Delivery
@@ -184,7 +184,7 @@ class Season:
     def _losses_told(self, day: date) -> None:
         for story in self.stories["losses"]:
             if story["day"] == day:
-                doing.count_loss(
+                counts.count_loss(
                     self.ctx,
                     self._named(story).pk,
                     lost=story["lost"],
@@ -218,7 +218,7 @@ class Season:
 
     def _step(self, batch: Batch, day: date) -> None:
         if batch.state == Batch.State.PLANNED:
-            doing.sown(self.ctx, batch.pk, on=day)
+            sowings.sown(self.ctx, batch.pk, on=day)
             return
         saved = load_batch(self.ctx, batch.pk)
         stage, method = saved.next, saved.method
@@ -249,7 +249,7 @@ class Season:
     def _count(self, batch: Batch, day: date, shares: list[float]) -> None:
         cells = batch.container.cells if batch.container else 100
         trays = [TrayCount(cells, min(cells, round(cells * share))) for share in shares[: batch.trays or 1]]
-        doing.count_emergence(self.ctx, batch.pk, trays=trays, on=day, client_uuid=self._uuid())
+        counts.count_emergence(self.ctx, batch.pk, trays=trays, on=day, client_uuid=self._uuid())
 
     def _grade(self, saved: Saved, day: date) -> None:
         batch = saved.batch
@@ -265,7 +265,7 @@ class Season:
             {"cause": "fails “root ball holds together”", "count": out // 2},
             {"cause": "fails “not drawn”", "count": out - out // 2},
         ]
-        doing.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
+        grading.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
 
     def _deliver(self, line: OrderLine, day: date) -> None:
         picks, missing = [], line.quantity - line.delivered

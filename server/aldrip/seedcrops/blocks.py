@@ -8,12 +8,12 @@ from typing import Any
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Conflict, refuse
-from aldrip.batches.doing import began, is_seed_crop
 from aldrip.batches.editing import Change, apply_plan, stands_alone
 from aldrip.batches.forecasting import LIVE
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, Occupancy
 from aldrip.batches.saved import Saved, load_batch, request_of
+from aldrip.batches.steps import began, is_seed_crop
 from aldrip.diary.models import Task
 from aldrip.diary.services import finish
 from aldrip.lots.models import Lot

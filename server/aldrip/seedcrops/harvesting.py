@@ -7,9 +7,9 @@ from decimal import Decimal
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
-from aldrip.batches.doing import reached
 from aldrip.batches.models import Batch, Yield
 from aldrip.batches.saved import Saved, load_batch
+from aldrip.batches.steps import reached
 from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.lots import processing, releasing
 from aldrip.lots.descent import batches_behind
