@@ -17,6 +17,7 @@ from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
 from aldrip.batches import (
     buying,
+    correcting,
     counts,
     doing,
     editing,
@@ -43,6 +44,7 @@ from aldrip.batches.schemas import (
     CancelIn,
     ChangeIn,
     ConsequencesOut,
+    CorrectSowingIn,
     CountIn,
     GradedIn,
     KeepIn,
@@ -323,6 +325,14 @@ def sown(ctx: Ctx, batch_id: Ref, body: SownIn) -> Any:
     lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
     found = sowings.sown(ctx, batch_id, lots=lots, **given)
     return {"id": found.pk, "message": f"{found.code} is sown."}
+
+
+@room.post("/batches/{ref:batch_id}/correct-sowing", "batches.do", response=Done)
+def correct_sowing(ctx: Ctx, batch_id: Ref, body: CorrectSowingIn) -> Any:
+    """Put right how much was sown, when, and from which lot; what was recorded since stays."""
+    lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
+    found = correcting.correct_sowing(ctx, batch_id, taken=lots, **body.dict(exclude={"lots"}))
+    return {"id": found.pk, "message": f"The sowing of {found.code} is corrected."}
 
 
 def _taken(ctx: Ctx, index: int, one: SownFromIn) -> sowings.Taken:

@@ -77,7 +77,7 @@ def count_emergence(
         reason=reason,
         replaces=old,
     )
-    _take_newest_count(ctx, saved, counted)
+    take_newest_count(ctx, saved, counted)
     batch.version += 1
     batch.save(update_fields=["counted", "version"])
     follow_on(ctx, saved, ())  # pots, places, work and materials are for what came up
@@ -107,7 +107,7 @@ def _doubt_count(ctx: Ctx, saved: Saved, row: BatchStage, trays: Sequence[TrayCo
     )
 
 
-def _take_newest_count(ctx: Ctx, saved: Saved, row: BatchStage) -> None:
+def take_newest_count(ctx: Ctx, saved: Saved, row: BatchStage) -> None:
     """What a stage kept is what the newest count saw, by the day on which it was made, not by when it was entered."""
     rows = ctx.rows(Count).filter(subject=saved.batch.uuid, stage=row.key, kind="emergence", replaced_by=None)
     newest = max(rows, key=lambda count: (ctx.local(count.happened_at).date(), count.pk), default=None)

@@ -64,7 +64,7 @@ def graded(
     row = saved.with_trait(Trait.GRADES) or saved.last
     main = _yielding(saved, row)
     rejected, others = sum(int(entry["count"]) for entry in out), sum(number for _, number in seconds)
-    before = _graded_before(ctx, saved)
+    before = graded_before(ctx, saved)
     _check_grading(ctx, saved, good, others, rejected, sum(before))
     # Less may be one part of it; more than was forecast is plants that nobody saw.
     expected = float(batch.expected or 0) / float(saved.method.unit.value.factor) - in_stock_of(batch)
@@ -125,7 +125,7 @@ def _yielding(saved: Saved, row: BatchStage) -> BatchStage:
     return saved.stages[found.key] if found else row
 
 
-def _graded_before(ctx: Ctx, saved: Saved) -> tuple[int, int]:
+def graded_before(ctx: Ctx, saved: Saved) -> tuple[int, int]:
     """What went through grading in earlier parts: good ones of every grade, and those that failed."""
     good = sum(int(one.quantity) for one in Yield.objects.filter(stage__batch=saved.batch))
     out = ctx.rows(Count).filter(subject=saved.batch.uuid, kind="graded out", replaced_by=None)

@@ -553,6 +553,15 @@ class SownIn(Schema):
     note: str = Field(default="", max_length=300)
 
 
+class CorrectSowingIn(Schema):
+    on: date | None = None
+    trays: int | None = Field(default=None, ge=1, le=1_000_000)
+    start: int | None = Field(default=None, ge=1, le=10_000_000)
+    lots: list[SownFromIn] = Field(default=[], max_length=20)
+    version: int | None = None
+    reason: str = Field(max_length=300)
+
+
 class MovedIn(Schema):
     stage: str = Field(max_length=40)
     on: date

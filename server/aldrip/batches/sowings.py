@@ -61,6 +61,8 @@ def sown(
     take_inputs(ctx, saved, on=on, start=start, taken=taken, grams=grams)
     _doubt_sowing(ctx, batch, start, cells, grams, planned)
     batch.trays = ceil_whole(start / cells) if cells else None
+    if saved.method.by_seed:
+        batch.seeds = float(start * saved.method.seeds_per_cell)
     if note:
         batch.note = note[:300]
     began(ctx, saved, start=start, on=on)

@@ -1414,6 +1414,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/correct-sowing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Correct Sowing
+         * @description Put right how much was sown, when, and from which lot; what was recorded since stays.
+         */
+        post: operations["aldrip_batches_api_correct_sowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/moved": {
         parameters: {
             query?: never;
@@ -5860,6 +5880,24 @@ export interface components {
              */
             note: string;
         };
+        /** CorrectSowingIn */
+        CorrectSowingIn: {
+            /** On */
+            on?: string | null;
+            /** Trays */
+            trays?: number | null;
+            /** Start */
+            start?: number | null;
+            /**
+             * Lots
+             * @default []
+             */
+            lots: components["schemas"]["SownFromIn"][];
+            /** Version */
+            version?: number | null;
+            /** Reason */
+            reason: string;
+        };
         /** MovedIn */
         MovedIn: {
             /** Stage */
@@ -10044,6 +10082,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SownIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_correct_sowing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectSowingIn"];
             };
         };
         responses: {

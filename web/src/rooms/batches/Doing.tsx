@@ -53,6 +53,19 @@ export function Doing({ batch }: { batch: Batch }) {
               </details>
             </>
           ) : null}
+          {batch.state !== "planned" && may("batches.do") ? (
+            <details>
+              <summary className="btn-link cursor-pointer">
+                Correct {batch.by_seed ? "the sowing" : "the start"}
+              </summary>
+              <p className="note mt-2">
+                As it really was. What was counted, moved and graded since stays, and is reckoned with the right number.
+              </p>
+              <div className="mt-2">
+                <SownForm key={batch.version} batch={batch} sownOn={batch.sow_on} />
+              </div>
+            </details>
+          ) : null}
           {batch.state === "sown" && next?.grades ? <p>Next: grade it in Deliveries.</p> : null}
         </div>
       )}

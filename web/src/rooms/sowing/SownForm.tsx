@@ -27,37 +27,42 @@ const SEEDS = "seeds";
 const CUTTINGS = "cuttings";
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
-/** Sown: the day, the trays, the grams, from which lot. The batch runs and the stock moves. */
-export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => void }) {
+/**
+ * Sown: the day, the trays, the grams, from which lot. The batch runs and the stock moves.
+ * With `sownOn` it was recorded already and is put right, with a reason; what was recorded since stays.
+ */
+export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: string; onDone?: () => void }) {
   const { today } = useSpan();
   const { data: lots } = useQuery(lotsQuery);
   const { data: session } = useSuspenseQuery(sessionQuery);
   // Where a tray may be sown in part, or is planned to be, what is sown is counted itself.
   const part = batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays);
-  const [on, setOn] = useState(today);
+  const [on, setOn] = useState(sownOn ?? today);
+  const [reason, setReason] = useState("");
   const [trays, setTrays] = useState(batch.trays === null ? "" : String(part ? batch.start : batch.trays));
   const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
   const [lot, setLot] = useState(batch.lot_id === null ? "" : String(batch.lot_id));
   // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
   const counted = lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
   const typed = /[0-9]$/.test(weight.trim()) ? `${weight.trim()} ${counted ? SEEDS : "g"}` : weight.trim();
-  const save = useSave(
-    () =>
-      take(
-        api.POST("/api/batches/{batch_id}/sown", {
-          params: { path: { batch_id: batch.id } },
-          body: {
-            on,
-            ...(part ? { start: trays ? Number(trays) : null } : { trays: trays ? Number(trays) : null }),
-            lots: lot ? [{ lot_id: Number(lot), quantity: batch.by_seed ? typed : "" }] : [],
-            version: batch.version,
-            note: "",
-          },
-        }),
-      ),
-    onDone,
+  const typedNow = [on, trays, weight, lot].join("|");
+  const [asRecorded] = useState(typedNow);
+  const save = useSave(() => {
+    const params = { path: { batch_id: batch.id } };
+    const body = {
+      on,
+      ...(part ? { start: trays ? Number(trays) : null } : { trays: trays ? Number(trays) : null }),
+      lots: lot ? [{ lot_id: Number(lot), quantity: batch.by_seed ? typed : "" }] : [],
+      version: batch.version,
+    };
+    return sownOn
+      ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
+      : take(api.POST("/api/batches/{batch_id}/sown", { params, body: { ...body, note: "" } }));
+  }, onDone);
+  const stock = (lots ?? []).filter(
+    (one) =>
+      one.crop_id === batch.crop_id && one.form !== "seed" && (one.balance > 0 || (sownOn && one.id === batch.lot_id)),
   );
-  const stock = (lots ?? []).filter((one) => one.crop_id === batch.crop_id && one.form !== "seed" && one.balance > 0);
   const error = save.error instanceof ApiError ? save.error : null;
   return (
     <form
@@ -92,7 +97,12 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
             <select className="input phone !w-52" value={lot} onChange={(e) => setLot(e.target.value)}>
               <option value="">choose</option>
               {(lots ?? [])
-                .filter((one) => one.crop_id === batch.crop_id && one.form === "seed" && one.balance > 0)
+                .filter(
+                  (one) =>
+                    one.crop_id === batch.crop_id &&
+                    one.form === "seed" &&
+                    (one.balance > 0 || one.id === batch.lot_id),
+                )
                 .map((one) => (
                   <option key={one.id} value={one.id}>
                     {one.code} {one.cultivar}, {quantity(one.balance, one.unit)}
@@ -113,10 +123,15 @@ export function SownForm({ batch, onDone }: { batch: Sowable; onDone?: () => voi
           </select>
         </Field>
       ) : null}
-      <button type="submit" className="btn phone" disabled={save.isPending}>
-        {batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun"}
+      {sownOn ? (
+        <Field label="Why" fault={error?.of("reason")}>
+          <input className="input phone !w-52" value={reason} onChange={(e) => setReason(e.target.value)} />
+        </Field>
+      ) : null}
+      <button type="submit" className="btn phone" disabled={save.isPending || (!!sownOn && typedNow === asRecorded)}>
+        {sownOn ? "Correct it" : batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun"}
       </button>
-      <Faults error={save.error} fields={["on", "trays", "start", "quantity", "lots.0.quantity", "lot_id"]} />
+      <Faults error={save.error} fields={["on", "trays", "start", "reason", "quantity", "lots.0.quantity", "lot_id"]} />
     </form>
   );
 }
