@@ -25,6 +25,7 @@ from aldrip.calc import contract
 from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
+from aldrip.deliveries.customers_api import room as customers
 from aldrip.diary.api import room as diary
 from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
@@ -70,6 +71,7 @@ for router in (
     sowing.router,
     seedcrops.router,
     deliveries.router,
+    customers.router,
     season.router,
     archive.router,
     first_archive_router,

@@ -48,6 +48,7 @@ BODIES: dict[str, Any] = {
     "/proposals/preview": {"commands": [{"do": "raise"}]},
     "/proposals/keep": {"commands": [{"do": "raise"}], "versions": {}},
     "/batches/{batch_id}/sown": {"on": "2027-07-06"},
+    "/batches/{batch_id}/correct-sowing": {"reason": ""},
     "/batches/{batch_id}/moved": {"stage": "germinate", "on": "2027-07-06"},
     "/batches/{batch_id}/counts": {"trays": [{"sampled": 1, "found": 1}], "on": "2027-07-06", "client_uuid": uid()},
     "/batches/{batch_id}/losses": {"lost": 1, "cause": "x", "on": "2027-07-06", "client_uuid": uid()},

@@ -47,6 +47,10 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/orders/Import"), "Import"),
   ),
   at(
+    "/orders/customers",
+    lazyRouteComponent(() => import("./rooms/orders/Customers"), "Customers"),
+  ),
+  at(
     "/methods",
     lazyRouteComponent(() => import("./rooms/methods/Methods"), "Methods"),
   ),

@@ -65,6 +65,15 @@ export const editionsQuery = (kind: string, slug: string) =>
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
 export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
+export const customersQuery = queryOptions({
+  queryKey: ["customers"],
+  queryFn: () => take(api.GET("/api/customers")),
+});
+export const customerQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["customers", name],
+    queryFn: () => take(api.GET("/api/customers/one", { params: { query: { name } } })),
+  });
 export const standingQuery = (id: number) =>
   queryOptions({
     queryKey: ["orders", "standing", id],

@@ -2465,6 +2465,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/customers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Customers
+         * @description Every customer, those who wait for something first.
+         */
+        get: operations["aldrip_deliveries_customers_api_all_customers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customers/one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Customer
+         * @description A customer by name: what is open, how promises were kept, what was handed over with which papers.
+         */
+        get: operations["aldrip_deliveries_customers_api_one_customer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/season-line": {
         parameters: {
             query?: never;
@@ -8028,6 +8068,93 @@ export interface components {
             /** Source */
             source: string;
         };
+        /** CustomerOut */
+        CustomerOut: {
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            /** Open */
+            open: number;
+            /** At Risk */
+            at_risk: number;
+            /** Overdue */
+            overdue: number;
+            /** Next Due */
+            next_due: string | null;
+            /** Kept */
+            kept: number;
+            /** Late */
+            late: number;
+            /** Short */
+            short: number;
+            /** Cancelled */
+            cancelled: number;
+            /** Last Delivery */
+            last_delivery: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Lines */
+            lines: number[];
+        };
+        /** HandedOverOut */
+        HandedOverOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Order */
+            order: string;
+            /**
+             * Delivered On
+             * Format: date
+             */
+            delivered_on: string;
+            /** Words */
+            words: string;
+            /** Papers */
+            papers: components["schemas"]["PaperOut"][];
+        };
+        /** OneCustomerOut */
+        OneCustomerOut: {
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            /** Open */
+            open: number;
+            /** At Risk */
+            at_risk: number;
+            /** Overdue */
+            overdue: number;
+            /** Next Due */
+            next_due: string | null;
+            /** Kept */
+            kept: number;
+            /** Late */
+            late: number;
+            /** Short */
+            short: number;
+            /** Cancelled */
+            cancelled: number;
+            /** Last Delivery */
+            last_delivery: string | null;
+            /** Sentence */
+            sentence: string;
+            /** Lines */
+            lines: number[];
+            /** Handed Over */
+            handed_over: components["schemas"]["HandedOverOut"][];
+        };
+        /** PaperOut */
+        PaperOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Withdrawn */
+            withdrawn: boolean;
+        };
         /** DecisionOut */
         DecisionOut: {
             /** Room */
@@ -11400,6 +11527,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_deliveries_customers_api_all_customers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerOut"][];
+                };
+            };
+        };
+    };
+    aldrip_deliveries_customers_api_one_customer: {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneCustomerOut"];
+                };
             };
         };
     };

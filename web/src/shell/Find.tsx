@@ -2,10 +2,27 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { batchesQuery, lotsQuery, ordersQuery } from "../api/queries";
+import { useMay } from "../ui/hooks";
 import { Sheet } from "../ui/parts";
+import { COMMANDS, type Command } from "./commands";
 
-/** Find a batch, a lot, an order by code, crop or customer. */
-export function Find({ open, onClose }: { open: boolean; onClose: () => void }) {
+type Act = NonNullable<Command["act"]>;
+interface Found {
+  key: string;
+  label: string;
+  note: string;
+  link?: string;
+  act?: Act;
+}
+
+interface Props {
+  open: boolean;
+  onClose: () => void;
+  run: (act: Act) => void;
+}
+
+/** Find a batch, a lot, an order by code, crop or customer; a customer, a room, or what can be done from anywhere. */
+export function Find({ open, onClose, run }: Props) {
   const [text, setText] = useState("");
   const navigate = useNavigate();
   const batches = useQuery({ ...batchesQuery, enabled: open });
@@ -13,8 +30,24 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
   const orders = useQuery({ ...ordersQuery, enabled: open });
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const hit = (...parts: string[]) => words.every((word) => parts.join(" ").toLowerCase().includes(word));
-  const found = words.length
+  const may = useMay();
+  const names = [...new Set((orders.data ?? []).map((line) => line.customer))];
+  const found: Found[] = words.length
     ? [
+        ...COMMANDS.filter((one) => hit(one.words, one.also ?? "") && (!one.may || may(one.may))).map((one) => ({
+          key: `c${one.words}`,
+          label: one.words,
+          note: one.key ? `key ${one.key}` : "",
+          ...(one.link ? { link: one.link } : { act: one.act }),
+        })),
+        ...names
+          .filter((name) => hit(name, "customer"))
+          .map((name) => ({
+            key: `n${name}`,
+            label: name,
+            note: "customer",
+            link: `/orders/customers?name=${encodeURIComponent(name)}`,
+          })),
         ...(batches.data ?? [])
           .filter((b) => hit(b.code, b.crop, b.cultivar, b.state))
           .map((b) => ({
@@ -41,17 +74,18 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
           })),
       ].slice(0, 30)
     : [];
-  const go = (link: string) => {
+  const go = ({ link, act }: Found) => {
     onClose();
     setText("");
-    navigate({ to: link as "/" });
+    if (link) navigate({ to: link as "/" });
+    else if (act && act !== "find") run(act);
   };
   return (
     <Sheet open={open} onClose={onClose} title="Find">
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          if (found[0]) go(found[0].link);
+          if (found[0]) go(found[0]);
         }}
       >
         <input
@@ -65,7 +99,7 @@ export function Find({ open, onClose }: { open: boolean; onClose: () => void }) 
       <ul className="mt-2">
         {found.map((row) => (
           <li key={row.key} className="border-hair border-b py-1">
-            <button type="button" className="btn-link" onClick={() => go(row.link)}>
+            <button type="button" className="btn-link" onClick={() => go(row)}>
               {row.label}
             </button>{" "}
             <span className="text-ink3">{row.note}</span>

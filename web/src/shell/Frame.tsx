@@ -9,6 +9,7 @@ import { addDays, longDay } from "../ui/dates";
 import { Field, Pennant, Sheet } from "../ui/parts";
 import { TakeBack, Undo } from "../ui/TakeBack";
 import { ConsequencesBar } from "./ConsequencesBar";
+import { COMMANDS, type Command, HANDS, ROOMS } from "./commands";
 import { Find } from "./Find";
 import { JobsBar } from "./JobsBar";
 import { toggleSun, usePrefs } from "./prefs";
@@ -16,18 +17,6 @@ import { ProposalProvider } from "./proposal";
 import { SeasonLine } from "./SeasonLine";
 import { SpanProvider } from "./span";
 import { useWorking, WorkingPanel, WorkingProvider } from "./working";
-
-const ROOMS = [
-  ["orders", "Orders"],
-  ["methods", "Methods"],
-  ["places", "Places"],
-  ["batches", "Batches"],
-  ["sowing", "Sowing"],
-  ["seedcrops", "Seed crops"],
-  ["lots", "Lots"],
-  ["diary", "Diary"],
-  ["deliveries", "Deliveries"],
-] as const;
 
 export function Frame() {
   return (
@@ -53,28 +42,29 @@ function useWidth() {
   return { ref, width };
 }
 
-function useKeys(setHelp: (open: boolean) => void, setFind: (open: boolean) => void) {
+type Act = NonNullable<Command["act"]>;
+
+function useActs(setHelp: (open: boolean) => void, setFind: (open: boolean) => void): (act: Act) => void {
   const { open, setOpen } = useWorking();
+  return (act) =>
+    ({ working: () => setOpen(!open), sun: toggleSun, help: () => setHelp(true), find: () => setFind(true) })[act]();
+}
+
+function useKeys(run: (act: Act) => void) {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       if (target.closest("input, textarea, select, [role=dialog]") || event.ctrlKey || event.metaKey || event.altKey)
         return;
-      const acts: Record<string, () => void> = {
-        w: () => setOpen(!open),
-        s: toggleSun,
-        "?": () => setHelp(true),
-        "/": () => setFind(true),
-      };
-      const act = acts[event.key.toLowerCase()];
-      if (act) {
+      const command = COMMANDS.find((one) => one.key?.toLowerCase() === event.key.toLowerCase());
+      if (command?.act) {
         event.preventDefault();
-        act();
+        run(command.act);
       }
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [open, setOpen, setHelp, setFind]);
+  }, [run]);
 }
 
 function Inner() {
@@ -83,7 +73,8 @@ function Inner() {
   const { ref, width } = useWidth();
   const [help, setHelp] = useState(false);
   const [find, setFind] = useState(false);
-  useKeys(setHelp, setFind);
+  const run = useActs(setHelp, setFind);
+  useKeys(run);
   const today = session.today ?? "2000-01-03";
   const season = line
     ? { start: line.start, end: line.end }
@@ -113,7 +104,7 @@ function Inner() {
         </SpanProvider>
       </div>
       <Keys open={help} onClose={() => setHelp(false)} />
-      <Find open={find} onClose={() => setFind(false)} />
+      <Find open={find} onClose={() => setFind(false)} run={run} />
     </div>
   );
 }
@@ -288,17 +279,7 @@ function Clock({ open, onClose, today }: { open: boolean; onClose: () => void; t
 
 function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
   const navigate = useNavigate();
-  const rows = [
-    ["/", "Find a batch, lot, order or room"],
-    ["W", "Open or close the working"],
-    ["S", "Sun mode"],
-    ["?", "These keys"],
-    ["Enter, Esc", "Keep or drop a proposal"],
-    ["← → on the season line", "Move in time; + and − open and fold it, Home comes back to today"],
-    ["← → on a batch in the board", "Propose a sowing day earlier or later"],
-    ["↑ ↓ on a batch in the board", "Propose another place"],
-    ["Enter on a batch in the board", "Open its ladder"],
-  ];
+  const rows = [...COMMANDS.flatMap((one) => (one.key ? [[one.key, one.words]] : [])), ...HANDS];
   return (
     <Sheet open={open} onClose={onClose} title="Keys">
       <table className="tbl">

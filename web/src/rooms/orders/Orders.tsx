@@ -43,6 +43,7 @@ export function Orders() {
             </Link>
           </>
         ) : null}
+        <Link to={"/orders/customers" as "/"}>Customers</Link>
         <a href="/api/orders/export">Export CSV</a>
       </RoomHead>
       {unplanned && may("batches.plan") ? (
@@ -103,7 +104,7 @@ export function Orders() {
   );
 }
 
-function columnsOf(choose: (id: number) => void): Column<Line>[] {
+export function columnsOf(choose: (id: number) => void): Column<Line>[] {
   return [
     {
       key: "order",
@@ -116,7 +117,16 @@ function columnsOf(choose: (id: number) => void): Column<Line>[] {
         </button>
       ),
     },
-    { key: "customer", head: "Customer", value: (l) => l.customer },
+    {
+      key: "customer",
+      head: "Customer",
+      value: (l) => l.customer,
+      cell: (l) => (
+        <Link to={"/orders/customers" as "/"} search={{ name: l.customer } as never}>
+          {l.customer}
+        </Link>
+      ),
+    },
     {
       key: "crop",
       head: "Crop",
