@@ -14,6 +14,7 @@ from django.core.management.base import CommandError
 from django.test import Client, TestCase, TransactionTestCase, override_settings
 
 from aldrip.accounts.context import Ctx
+from aldrip.accounts.decisions import Look, waiting
 from aldrip.accounts.models import Member, Organisation, User
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
@@ -23,7 +24,6 @@ from aldrip.demo.loader import is_whole
 from aldrip.lots.models import Lot, Movement
 from aldrip.methods.library import load_library
 from aldrip.orders.models import OrderLine
-from aldrip.season.services import decisions
 from aldrip_core.check_character import is_valid
 
 ROOT = Path(settings.ROOT)
@@ -89,7 +89,7 @@ class Demo(TransactionTestCase):
         lavender = OrderLine.objects.get(order__number="126")
         self.assertTrue(lavender.problem.startswith("Cannot be met as asked: the earliest day is"))
         ground = Ground(self.ctx)
-        said = [d.sentence for d in decisions(self.ctx, ground)]
+        said = [one.words.sentence for one in waiting(Look(self.ctx, {"ground": ground}))]
         self.assertTrue(any(re.search(r"Heron \d is over by \d+ m² from .* week 30\.", s) for s in said), said)
         endive = Batch.objects.filter(crop__slug="endive", state="planned").first()
         assert endive is not None

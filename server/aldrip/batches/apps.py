@@ -7,7 +7,10 @@ class BatchesConfig(AppConfig):
 
     def ready(self) -> None:
         from aldrip.accounts import events, taking_back
-        from aldrip.batches import long_work  # noqa: F401  (says what may be run as a job)
+        from aldrip.batches import (
+            deciding,  # noqa: F401  (says what waits in its rooms)
+            long_work,  # noqa: F401  (says what may be run as a job)
+        )
         from aldrip.batches.following import FOLLOWED, heard
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew

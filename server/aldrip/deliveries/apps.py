@@ -9,6 +9,7 @@ class DeliveriesConfig(AppConfig):
 
     def ready(self) -> None:
         from aldrip.accounts import taking_back
+        from aldrip.deliveries import deciding  # noqa: F401  (says what waits in its rooms)
 
         def withdrawn(ctx: Any, reason: str) -> dict[str, Any]:
             return {"delivery": None, "withdrawn_at": ctx.now, "withdrawn_because": reason}

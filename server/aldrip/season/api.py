@@ -26,6 +26,8 @@ class FlagOut(Schema):
 
 class DecisionOut(Schema):
     room: str
+    code: str
+    about: str
     by: date | None
     title: str
     sentence: str

@@ -6,6 +6,7 @@ class SeedCropsConfig(AppConfig):
 
     def ready(self) -> None:
         from aldrip.batches.editing import bars
+        from aldrip.seedcrops import deciding  # noqa: F401  (says what waits in its rooms)
         from aldrip.seedcrops.blocks import block_leads
 
         if block_leads not in bars:

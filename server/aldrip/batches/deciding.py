@@ -1,0 +1,91 @@
+"""What waits in Batches, Places and Sowing: re-sowings, places that are too full or missing, batches without a lot."""
+
+from collections.abc import Iterable
+from datetime import timedelta
+
+from aldrip.accounts.decisions import Decision, Look, Words, asks
+from aldrip.base.words import plural, share
+from aldrip.batches.ground import Ground
+from aldrip.batches.models import Batch, BatchStage
+from aldrip.batches.placing import homeless
+from aldrip_core.place_kinds import PLACE_KINDS
+
+AHEAD_DAYS = 120  # in which a place that is too full is told
+SOON_DAYS = 7
+
+
+@asks(
+    resow=lambda d: Words(
+        f"re-sow {d['batch']}",
+        f"{d['crop']} {d['batch']} came up at {share(d['counted'])}: {d['offer']}.",
+        "See the offer",
+    )
+)
+def resow(look: Look) -> Iterable[Decision]:
+    """Batches that are to be sown again, until a day."""
+    ctx = look.ctx
+    for b in ctx.rows(Batch).filter(decide_by__gte=ctx.today).select_related("crop").order_by("decide_by"):
+        data = {"batch": b.code, "crop": b.crop.name, "counted": b.counted or 0, "offer": b.decide_text}
+        yield Decision("batches", "resow", b.code, data, f"/batches/{b.pk}", b.decide_by)
+
+
+@asks(
+    over=lambda d: Words(
+        f"{d['place']} over",
+        f"{d['place']} is over by {d['amount']:,.0f} {d['unit']} from {d['start']:%a} {d['start'].day} {d['start']:%b}, "
+        f"week {d['start'].isocalendar().week}.",
+        "See the board",
+    )
+)
+def over(look: Look) -> Iterable[Decision]:
+    """Places on which more stands than fits, by the worst run of the next months."""
+    ground: Ground = look.once.get("ground") or Ground(look.ctx)
+    end = ground.today + timedelta(days=AHEAD_DAYS)
+    for pk, lane in ground.lanes.items():
+        for run in sorted(ground.over(pk, ground.today, end), key=lambda r: -r.amount)[:1]:
+            place = lane.place
+            data = {"place": place.name, "amount": run.amount, "unit": place.unit.words, "start": run.start}
+            yield Decision("places", "over", place.name, data, f"/batches?view=board&place={pk}", run.start)
+
+
+def _many(d: object) -> str:
+    return plural(int(d), "batch", "batches")  # type: ignore[call-overload]
+
+
+@asks(
+    homeless=lambda d: Words(
+        f"{d['kind']} for {_many(d['batches'])}",
+        f"{_many(d['batches'])} asked for a {d['kind']} before there was one."
+        if d["there"]
+        else f"{_many(d['batches'])} {'asks' if d['batches'] == 1 else 'ask'} for a {d['kind']}, and there is none.",
+        "Plan again" if d["there"] else "Add one",
+    )
+)
+def without_place(look: Look) -> Iterable[Decision]:
+    """Kinds of place that planned batches asked for in vain."""
+    for one in homeless(look.ctx):
+        data = {"kind": PLACE_KINDS.get(one.kind, one.kind).lower(), "batches": one.batches, "there": one.there}
+        link = "/places" if one.there else f"/places?add={one.kind}"
+        yield Decision("places", "homeless", one.kind, data, link)
+
+
+@asks(
+    no_lot=lambda d: Words(
+        f"lot for {d['batch']}",
+        f"{d['crop']} {d['batch']} is to be sown within a week and has no seed lot.",
+        "Choose a lot",
+    )
+)
+def without_lot(look: Look) -> Iterable[Decision]:
+    """Batches that are to be sown soon and have no seed."""
+    ctx = look.ctx
+    soon = ctx.today + timedelta(days=SOON_DAYS)
+    rows = ctx.rows(Batch).filter(
+        state=Batch.State.PLANNED,
+        stages__in=BatchStage.objects.filter(order=0),
+        stages__planned__startswith__lt=soon,
+        lot=None,
+        method_snapshot__by_seed=True,
+    )
+    for b in rows.select_related("crop"):
+        yield Decision("sowing", "no_lot", b.code, {"batch": b.code, "crop": b.crop.name}, f"/sowing?card={b.pk}")
