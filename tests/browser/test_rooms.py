@@ -1,21 +1,27 @@
 """The other rooms through the real interface: receive, ask, change, mark, correct, undo, move in time."""
 
 from datetime import date
+from typing import Any
+from unittest.mock import patch
 
+from django.test import Client
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from aldrip.accounts.context import ANYTHING
 from aldrip.accounts.models import AuditEvent, Member
-from aldrip.batches import sowings
+from aldrip.batches import long_work, sowings
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.diary.models import Count, Task
+from aldrip.jobs import services
+from aldrip.jobs.models import Job
 from aldrip.lots.models import Lot
 from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from tests.browser.driver import BrowserCase
-from tests.server.house import advance, member, order_row, seed_lot
+from tests.server.house import SURE, advance, member, order_row, seed_lot
 
 
 class Rooms(BrowserCase):
@@ -291,3 +297,55 @@ class Rooms(BrowserCase):
         self.assertEqual(Count.objects.count(), 1)
         wide = self.driver.execute_script("return document.documentElement.scrollWidth")
         self.assertLessEqual(wide, 390)
+
+    def test_a_sowing_typed_wrong_is_corrected_on_its_batch_and_found_again_by_its_customer(self) -> None:
+        seed_lot(self.ctx, grams=900)
+        batch = self.plan(order="62", customer="Wick Lane", quantity="1900", due="2027-W33")
+        advance(self.ctx, batch.stages.get(key="sow").planned.lower)
+        self.ctx.sure = frozenset({ANYTHING})
+        sowings.sown(self.ctx, batch.pk, on=self.ctx.today, trays=90, grams=43)
+        self.sign_in()
+        self.open("/orders/customers")
+        self.press("Wick Lane")
+        self.see("1 line open")
+        self.press(batch.code)
+        self.press("Correct the sowing")
+        self.assertFalse(self.named("button", "Correct it").is_enabled(), "nothing is another yet")
+        self.fill("Trays", "9")
+        self.fill("Grams", "4.3")
+        self.press("Correct it")
+        self.see("Say why it is corrected")
+        self.fill("Why", "one nought too many")
+        self.press("Correct it")
+        self.see("Corrected the sowing of")
+        batch.refresh_from_db()
+        self.assertEqual((batch.trays, batch.start), (9, 9 * 240))
+
+    def test_long_work_is_watched_stopped_and_read_by_somebody_else(self) -> None:
+        seed_lot(self.ctx, grams=900)
+        rows = [order_row(order=str(700 + n), quantity=str(400 + n), due=f"2027-W{34 + n}") for n in range(6)]
+        orders.take_in(self.ctx, rows)
+        with patch("aldrip.batches.long_work.INLINE", 2), patch("aldrip.batches.long_work.STEP", 2):
+            client = Client()
+            assert self.ctx.user is not None
+            client.force_login(self.ctx.user)
+            told = client.post("/api/batches/plan-lines", {}, content_type="application/json", headers=SURE).json()
+            job = Job.objects.get(pk=told["job"])
+            self.sign_in()
+            self.open("/batches")
+            self.see("Waits its turn")
+            planned = long_work.plan_lines
+
+            def as_it_goes(ctx: Any, ids: Any) -> Any:
+                if Job.objects.get(pk=job.pk).done == 2:
+                    self.see("Planned 2 of 6")
+                    self.driver.refresh()
+                    self.see("Planned 2 of 6")
+                    self.press("Stop")
+                    self.until(lambda: Job.objects.get(pk=job.pk).cancel_asked, "the wish to stop")
+                return planned(ctx, ids)
+
+            with patch.object(long_work, "plan_lines", as_it_goes):
+                services.run(job.pk)
+        self.see("cancelled")
+        self.assertEqual(OrderLine.objects.exclude(allocations=None).count(), 4)

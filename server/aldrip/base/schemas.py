@@ -1,11 +1,17 @@
 """Shapes that several rooms answer with."""
 
-from typing import Any
+from typing import Any, Literal
 
 from ninja import Schema
 
 from aldrip_core.working import Step, Working
 
+#: In what a thing can stand; the same words as the models keep, for readers of answers.
+BatchState = Literal["planned", "sown", "ready", "delivered", "abandoned"]
+LineState = Literal["open", "delivered", "short", "cancelled"]
+TaskState = Literal["todo", "partly", "done", "not_done"]
+VisitState = Literal["planned", "open", "signed"]
+LotStatus = Literal["", "raw", "clean", "held", "released", "rejected"]
 Scalar = float | int | str | None
 
 

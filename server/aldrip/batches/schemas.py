@@ -9,7 +9,7 @@ from ninja import Field, Schema
 
 from aldrip.accounts.api import AuditOut
 from aldrip.base.errors import refuse
-from aldrip.base.schemas import Scalar, StepOut
+from aldrip.base.schemas import BatchState, LineState, Scalar, StepOut, TaskState
 from aldrip.batches import editing
 from aldrip.batches.commands import Command
 from aldrip.batches.starting import NewBatch
@@ -21,7 +21,7 @@ class BatchOut(Schema):
     uuid: UUID
     code: str
     version: int
-    state: str
+    state: BatchState
     crop: str
     crop_id: int
     cultivar: str
@@ -121,7 +121,7 @@ class BatchOrderOut(Schema):
     due_from: date
     due_last: date
     chance: float | None
-    state: str
+    state: LineState
     problem: str
     delivered: float
 
@@ -181,7 +181,7 @@ class BatchTaskOut(Schema):
     kind: str
     title: str
     due: date
-    state: str
+    state: TaskState
     quantity: float | None
     unit: str
     place: str
@@ -245,7 +245,7 @@ class BodyOut(Schema):
     start: date
     end: date
     amount: float
-    state: str
+    state: BatchState
     version: int
     decide_by: date | None
 

@@ -16,7 +16,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import NotThere, refuse
 from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import MOST, read_quantity
-from aldrip.base.schemas import Done
+from aldrip.base.schemas import BatchState, Done
 from aldrip.base.words import day
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.overdue import ready_on
@@ -48,7 +48,7 @@ class ToGradeOut(Schema):
     batch_id: int
     code: str
     version: int
-    state: str
+    state: BatchState
     expected: float
     low: float | None
     high: float | None

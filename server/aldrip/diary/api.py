@@ -12,6 +12,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.quantity import read_measure
+from aldrip.base.schemas import TaskState
 from aldrip.diary import services, sheet
 from aldrip.diary.models import Task
 
@@ -39,7 +40,7 @@ class TaskOut(Schema):
     minutes: int | None
     minutes_spent: int | None
     quantity_done: float | None
-    state: str
+    state: TaskState
     state_words: str
     caution: str
     note: str

@@ -11,7 +11,7 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_measure, read_quantity, split_number
-from aldrip.base.schemas import Done, StepOut, steps
+from aldrip.base.schemas import Done, LotStatus, StepOut, steps
 from aldrip.base.words import day
 from aldrip.lots import releasing, services
 from aldrip.lots.descent import descent
@@ -52,7 +52,7 @@ class LotOut(Schema):
     note: str
     seed_class: str
     class_name: str
-    status: str
+    status: LotStatus
     status_words: str
     label_number: str
     moisture_percent: float | None
@@ -440,7 +440,7 @@ class FamilyOut(Schema):
     cultivar: str
     seed_class: str
     class_name: str
-    status: str
+    status: LotStatus
     unit: str
     balance: float
     received_on: date

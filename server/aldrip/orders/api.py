@@ -15,7 +15,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.fast import fast_json
 from aldrip.base.importing import MOST_ROWS, read_file, read_text
-from aldrip.base.schemas import Done
+from aldrip.base.schemas import Done, LineState
 from aldrip.base.words import plural
 from aldrip.jobs import services as jobs
 from aldrip.orders import rows as order_rows
@@ -146,7 +146,7 @@ class OrderLineOut(Schema):
     due_last: date
     week: int
     year: int
-    state: str
+    state: LineState
     state_words: str
     chance: float | None
     forecast: float | None

@@ -7,14 +7,14 @@ from typing import Any
 from ninja import Field, Schema
 from pydantic import AwareDatetime
 
-from aldrip.base.schemas import StepOut
+from aldrip.base.schemas import BatchState, StepOut, VisitState
 
 
 class VisitOut(Schema):
     id: int
     number: int
     words: str
-    state: str
+    state: VisitState
     decision: str
     planned_on: date
 
@@ -25,7 +25,7 @@ class SeedCropOut(Schema):
     crop: str
     cultivar: str
     way: str
-    state: str
+    state: BatchState
     stage: str
     block_id: int | None
     field: str
@@ -497,7 +497,7 @@ class InspectionOut(Schema):
     cultivar: str
     number: int
     words: str
-    state: str
+    state: VisitState
     planned_on: date
     areas: int
     plants_per_area: int

@@ -9,7 +9,7 @@ from ninja import Schema
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf
-from aldrip.base.schemas import StepOut
+from aldrip.base.schemas import BatchState, StepOut
 from aldrip.sowing import services
 
 room = Room("sowing")
@@ -35,7 +35,7 @@ class CardOut(Schema):
     batch_id: int
     code: str
     version: int
-    state: str
+    state: BatchState
     verb: str
     crop: str
     cultivar: str

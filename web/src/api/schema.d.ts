@@ -3897,8 +3897,11 @@ export interface components {
             minutes_spent: number | null;
             /** Quantity Done */
             quantity_done: number | null;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "todo" | "partly" | "done" | "not_done";
             /** State Words */
             state_words: string;
             /** Caution */
@@ -4008,8 +4011,11 @@ export interface components {
             seed_class: string;
             /** Class Name */
             class_name: string;
-            /** Status */
-            status: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "" | "raw" | "clean" | "held" | "released" | "rejected";
             /** Status Words */
             status_words: string;
             /** Label Number */
@@ -4220,8 +4226,11 @@ export interface components {
             seed_class: string;
             /** Class Name */
             class_name: string;
-            /** Status */
-            status: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "" | "raw" | "clean" | "held" | "released" | "rejected";
             /** Status Words */
             status_words: string;
             /** Label Number */
@@ -4472,8 +4481,11 @@ export interface components {
             seed_class: string;
             /** Class Name */
             class_name: string;
-            /** Status */
-            status: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "" | "raw" | "clean" | "held" | "released" | "rejected";
             /** Unit */
             unit: string;
             /** Balance */
@@ -4566,8 +4578,11 @@ export interface components {
             week: number;
             /** Year */
             year: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "delivered" | "short" | "cancelled";
             /** State Words */
             state_words: string;
             /** Chance */
@@ -4854,8 +4869,11 @@ export interface components {
             code: string;
             /** Version */
             version: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Crop */
             crop: string;
             /** Crop Id */
@@ -5008,8 +5026,11 @@ export interface components {
             due_last: string;
             /** Chance */
             chance: number | null;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "delivered" | "short" | "cancelled";
             /** Problem */
             problem: string;
             /** Delivered */
@@ -5028,8 +5049,11 @@ export interface components {
              * Format: date
              */
             due: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "todo" | "partly" | "done" | "not_done";
             /** Quantity */
             quantity: number | null;
             /** Unit */
@@ -5124,8 +5148,11 @@ export interface components {
             code: string;
             /** Version */
             version: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Crop */
             crop: string;
             /** Crop Id */
@@ -5444,8 +5471,11 @@ export interface components {
             end: string;
             /** Amount */
             amount: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Version */
             version: number;
             /** Decide By */
@@ -6288,8 +6318,11 @@ export interface components {
             code: string;
             /** Version */
             version: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Verb */
             verb: string;
             /** Crop */
@@ -6394,8 +6427,11 @@ export interface components {
             cultivar: string;
             /** Way */
             way: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Stage */
             stage: string;
             /** Block Id */
@@ -6445,8 +6481,11 @@ export interface components {
             number: number;
             /** Words */
             words: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "open" | "signed";
             /** Decision */
             decision: string;
             /**
@@ -6509,8 +6548,11 @@ export interface components {
             cultivar: string;
             /** Way */
             way: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Stage */
             stage: string;
             /** Block Id */
@@ -7405,8 +7447,11 @@ export interface components {
             number: number;
             /** Words */
             words: string;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "open" | "signed";
             /**
              * Planned On
              * Format: date
@@ -7784,8 +7829,11 @@ export interface components {
             code: string;
             /** Version */
             version: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Expected */
             expected: number;
             /** Low */
@@ -7842,8 +7890,11 @@ export interface components {
             code: string;
             /** Version */
             version: number;
-            /** State */
-            state: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
             /** Expected */
             expected: number;
             /** Low */
@@ -8159,6 +8210,10 @@ export interface components {
         DecisionOut: {
             /** Room */
             room: string;
+            /** Code */
+            code: string;
+            /** About */
+            about: string;
             /** By */
             by: string | null;
             /** Title */

@@ -9,10 +9,9 @@ import { addDays, type Day, daysBetween, isoWeek, shortDay } from "../../ui/date
 import { area, few, quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { Faults } from "../../ui/parts";
-import { type Laid, loadPath, outline, stack, widest } from "./boardLayout";
+import { type Body, type Laid, loadPath, outline, stack, widest } from "./boardLayout";
 
 type Lane = Schemas["LaneOut"];
-type Body = Schemas["BodyOut"];
 
 /** One lane a place, time across: a lane visibly fills and overflows. */
 export function Board({ place }: { place: string | undefined }) {

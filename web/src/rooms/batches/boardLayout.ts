@@ -1,7 +1,8 @@
 import type { Schemas } from "../../api/client";
 import { addDays, type Day, daysBetween } from "../../ui/dates";
 
-type Body = Schemas["BodyOut"];
+/** What stands in a lane, or would stand there by what is proposed. */
+export type Body = Omit<Schemas["BodyOut"], "state"> & { state: Schemas["BodyOut"]["state"] | "proposed" };
 
 /** One body as steps: bottom and top (in the place's unit) over runs of days. */
 export interface Laid {
