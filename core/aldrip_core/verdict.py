@@ -217,3 +217,13 @@ def may_sign(*, decision: Proposal, verdict: Verdict, reason: str = "", lower_me
         what = "; ".join(a.sentence for a in verdict.failing)
         return Refusal.REASON, f"{what[:1].upper()}{what[1:]}. To release it all the same, say why."
     return Refusal.NOTHING, ""
+
+
+def may_leave(verdict: Verdict) -> str:
+    """Why a released lot may not be handed over on the day it was judged for; empty where it may.
+
+    A release holds only as long as every required result does and no limit fixed by law is missed; what was signed
+    with a reason against the house's own limits stays signed.
+    """
+    law = [one for one in verdict.failing if one.limit.statutory]
+    return "; ".join(one.sentence for one in (*verdict.wanting, *law))

@@ -1,7 +1,7 @@
 """From the count in the field to the sealed lot: what is signed, what is refused, what balances."""
 
 from concurrent.futures import ThreadPoolExecutor
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -16,6 +16,7 @@ from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Document
 from aldrip.diary.models import Task
 from aldrip.lots.descent import batches_behind, descent
+from aldrip.lots.laboratory import VALID_DAYS
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
 from aldrip.lots.moving import shown_of
 from aldrip.methods.library import load_library
@@ -579,6 +580,60 @@ class Releasing(SeedCase):
         parents = descent(self.ctx, family[0]["id"])
         self.assertEqual({f["code"] for f in parents}, {family[0]["code"], family[2]["code"], self.lot.code})
         self.assertEqual((Batch.objects.get().state, OrderLine.objects.get().state), ("ready", "delivered"))
+
+    def hand_over(self, kilos: int, status: int = 200, **more: Any) -> Any:
+        line = OrderLine.objects.get()
+        body = {
+            "order_id": line.order_id,
+            "on": str(self.ctx.today),
+            "client_uuid": uid(),
+            "picks": [{"line_id": line.pk, "lot_id": self.lot.pk, "quantity": kilos}],
+        }
+        return self.post("/deliveries", {**body, **more}, status=status)
+
+    def test_released_seed_leaves_only_as_long_as_every_result_holds(self) -> None:
+        self.accept_all(self.block)
+        kinds = ("germination", "purity", "moisture")
+        for kind in kinds:
+            self.result(self.lot, kind)
+        self.decide(self.lot, "release")
+        begun = self.ctx.today
+        for kind, days in sorted(((kind, VALID_DAYS[kind]) for kind in kinds), key=lambda one: one[1]):
+            with self.subTest(kind=kind):
+                advance(self.ctx, begun + timedelta(days=days - 1))
+                sooner = [other for other in kinds if VALID_DAYS[other] < days]
+                for other in sooner:
+                    self.result(self.lot, other)
+                if sooner:
+                    self.decide(self.lot, "release")
+                self.hand_over(11)
+                advance(self.ctx, begun + timedelta(days=days))
+                told = self.hand_over(11, status=422)["errors"][0]
+                self.assertEqual((told["field"], told["code"]), ("picks.0.lot_id", "results_wanting"))
+                self.assertIn("is too old", told["message"])
+                stock = self.get("/deliveries")["due"][0]["stock"][0]
+                self.assertIn("is too old", stock["barred"])
+                self.assertEqual(stock["proposed"], 0)
+                asked = [one for one in self.get("/season-line")["decisions"] if one["code"] == "expired"]
+                self.assertEqual([one["about"] for one in asked], [self.lot.code])
+                self.assertEqual(
+                    self.get(f"/lots/{self.lot.pk}/label.pdf", status=422)["errors"][0]["code"], "results_wanting"
+                )
+                self.result(self.lot, kind)  # holds it until somebody judges it again
+                self.assertEqual(self.hand_over(11, status=422)["errors"][0]["code"], "not_released")
+                self.decide(self.lot, "release")
+                self.hand_over(11)
+
+    def test_what_leaves_is_judged_by_the_results_of_its_day(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        self.decide(self.lot, "release")
+        released = self.ctx.today
+        advance(self.ctx, released + timedelta(days=VALID_DAYS["moisture"] + 20))
+        told = self.hand_over(7, status=422, on=str(released + timedelta(days=VALID_DAYS["moisture"] + 2)))
+        self.assertEqual(told["errors"][0]["code"], "results_wanting")
+        self.hand_over(7, on=str(released + timedelta(days=5)))  # entered late: on that day it could leave
 
     def test_a_lot_that_is_not_released_has_no_label_and_takes_no_seals(self) -> None:
         self.assertEqual(self.get(f"/lots/{self.lot.pk}/label.pdf", status=422)["errors"][0]["code"], "not_released")

@@ -25,7 +25,7 @@ from aldrip.batches.spare import WORTH_IT, Spares, promised_of
 from aldrip.deliveries import services
 from aldrip.deliveries.models import Delivery, Document
 from aldrip.lots.moving import shown_of
-from aldrip.lots.releasing import class_names
+from aldrip.lots.releasing import barred, class_names
 from aldrip.methods.models import Method
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import shown
@@ -42,6 +42,7 @@ class StockOut(Schema):
     unit: str
     graded_on: date
     proposed: float
+    barred: str  # why it may not leave today
 
 
 class ToGradeOut(Schema):
@@ -119,7 +120,8 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         .order_by("due", "id")
     )
     stock = services.stock_for(ctx, lines)
-    proposed = services.proposed_picks(lines, stock)
+    held = barred(ctx, {lot.pk: lot for lots in stock.values() for lot in lots}.values(), ctx.today)
+    proposed = services.proposed_picks(lines, stock, held)
     classes = class_names(ctx)
     to_grade = _to_grade(lines)
     done = (
@@ -156,6 +158,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
                         "unit": lot.unit,
                         "graded_on": lot.received_on,
                         "proposed": shown(proposed.get((line.pk, lot.pk), 0), line.unit),
+                        "barred": held.get(lot.pk, ""),
                         "batch": ", ".join(one.stage.batch.code for one in lot.from_stages.all()),
                     }
                     for lot in stock[line.pk]

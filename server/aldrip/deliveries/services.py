@@ -23,7 +23,7 @@ from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
 from aldrip.lots.descent import descent
 from aldrip.lots.models import Lot, Status
-from aldrip.lots.releasing import class_names
+from aldrip.lots.releasing import barred, class_names
 from aldrip.lots.taking import READY, Wanted, take_from_stock
 from aldrip.methods.models import Standard
 from aldrip.orders.models import Order, OrderLine
@@ -81,12 +81,17 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
     return found
 
 
-def proposed_picks(lines: Sequence[OrderLine], stock: Mapping[int, Sequence[Lot]]) -> dict[tuple[int, int], Decimal]:
+def proposed_picks(
+    lines: Sequence[OrderLine], stock: Mapping[int, Sequence[Lot]], barred: Mapping[int, str]
+) -> dict[tuple[int, int], Decimal]:
     """How much of each lot would be handed over for each line, in the line's base unit: first what is set aside for it.
 
-    Lines in the order of their days; what one takes the next has not. What is set aside for others stays.
+    Lines in the order of their days; what one takes the next has not. What is set aside for others stays, and what is
+    barred is not proposed.
     """
-    left: dict[int, Decimal] = {lot.pk: lot.balance for lots in stock.values() for lot in lots}
+    left: dict[int, Decimal] = {
+        lot.pk: Decimal(0) if lot.pk in barred else lot.balance for lots in stock.values() for lot in lots
+    }
     aside: dict[int, dict[int, Decimal]] = defaultdict(dict)
     rows = SetAside.objects.filter(lot__in=list(left), order_line__state=OrderLine.State.OPEN)
     for line_id, lot_id, quantity in rows.values_list("order_line", "lot", "quantity"):
@@ -198,6 +203,14 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
             "on",
             "too_early",
             f"Lot {lot.code} was released on {ctx.local(released.happened_at).date()}; it cannot have left on {delivery.delivered_on}.",
+        )
+    said = barred(ctx, [lot], delivery.delivered_on).get(lot.pk)
+    if said:
+        raise refuse(
+            f"{at}.lot_id",
+            "results_wanting",
+            f"Lot {lot.code} may not leave on {delivery.delivered_on}: {said}. Enter the new result at the lot and "
+            "release it again, or hand over another lot.",
         )
     quantity = Quantity.of(pick.quantity, unit(line.unit))
     after = line.delivered + quantity.base

@@ -8,7 +8,8 @@ from django.db.models import Q
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.lots.laboratory import newest
-from aldrip.lots.models import Lot
+from aldrip.lots.models import Lot, Status
+from aldrip.lots.releasing import barred
 
 OLD_TEST_DAYS = 365
 
@@ -30,6 +31,24 @@ def old_tests(look: Look) -> Iterable[Decision]:
     for lot in rows.filter(old).order_by("tested_on"):
         data = {"lot": lot.code, "crop": lot.crop.name, "tested": lot.tested_on}
         yield Decision("lots", "old_test", lot.code, data, f"/lots?lot={lot.pk}")
+
+
+@asks(
+    expired=lambda d: Words(
+        f"test {d['lot']}",
+        f"{d['crop']} {d['lot']} is released and may not leave: {d['why']}.",
+        "See the results",
+    )
+)
+def released(look: Look) -> Iterable[Decision]:
+    """Released seed whose results no longer hold."""
+    ctx = look.ctx
+    rows = list(ctx.rows(Lot).filter(form="seed", status=Status.RELEASED, balance__gt=0).select_related("crop"))
+    why = barred(ctx, rows, ctx.today)
+    for lot in rows:
+        if lot.pk in why:
+            data = {"lot": lot.code, "crop": lot.crop.name, "why": why[lot.pk]}
+            yield Decision("lots", "expired", lot.code, data, f"/lots?lot={lot.pk}", ctx.today)
 
 
 @asks(

@@ -7881,6 +7881,8 @@ export interface components {
             graded_on: string;
             /** Proposed */
             proposed: number;
+            /** Barred */
+            barred: string;
         };
         /** ToGradeOut */
         ToGradeOut: {

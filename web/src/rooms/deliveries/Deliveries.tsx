@@ -281,7 +281,11 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
                 wanted
               </legend>
               {line.stock.map((lot) => (
-                <Field key={lot.lot_id} label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}>
+                <Field
+                  key={lot.lot_id}
+                  label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}
+                  fault={lot.barred ? `May not leave today: ${lot.barred}.` : undefined}
+                >
                   <input
                     className="input phone"
                     inputMode="numeric"
