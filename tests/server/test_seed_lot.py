@@ -8,11 +8,12 @@ from typing import Any
 from django.db import connection
 from django.test import Client, TransactionTestCase
 from django.test.utils import CaptureQueriesContext
+from psycopg.types.range import DateRange
 
 from aldrip.accounts.models import AuditEvent, Role
 from aldrip.accounts.routes import ROUTES
 from aldrip.batches.forecasting import in_stock
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Batch, SetAside
 from aldrip.deliveries.models import Document
 from aldrip.diary.models import Task
 from aldrip.lots.descent import batches_behind, descent
@@ -623,6 +624,30 @@ class Releasing(SeedCase):
                 self.assertEqual(self.hand_over(11, status=422)["errors"][0]["code"], "not_released")
                 self.decide(self.lot, "release")
                 self.hand_over(11)
+
+    def test_seed_set_aside_for_a_day_after_its_results_is_to_be_tested_in_time(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("germination", "purity", "moisture"):
+            self.result(self.lot, kind)
+        self.decide(self.lot, "release")
+        line = OrderLine.objects.get()
+        good_until = self.ctx.today + timedelta(days=VALID_DAYS["moisture"])
+
+        def asked() -> list[dict[str, Any]]:
+            return [one for one in self.get("/season-line")["decisions"] if one["code"] == "retest"]
+
+        for days, told in ((-1, 0), (40, 1)):
+            OrderLine.objects.filter(pk=line.pk).update(
+                due=DateRange(good_until + timedelta(days=days), good_until + timedelta(days=days + 3))
+            )
+            SetAside.objects.update_or_create(order_line=line, lot=self.lot, defaults={"quantity": 9_000})
+            self.assertEqual(len(asked()), told, days)
+        self.assertIn(f"order {line.order.number}", asked()[0]["sentence"])
+        self.assertEqual(asked()[0]["by"], str(good_until + timedelta(days=12)))
+        advance(self.ctx, good_until - timedelta(days=30))
+        self.result(self.lot, "moisture")
+        self.decide(self.lot, "release")
+        self.assertEqual(asked(), [])
 
     def test_what_leaves_is_judged_by_the_results_of_its_day(self) -> None:
         self.accept_all(self.block)

@@ -6,12 +6,15 @@ from datetime import timedelta
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import plural, share
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, BatchStage
+from aldrip.batches.models import Batch, BatchStage, SetAside
 from aldrip.batches.placing import homeless
+from aldrip.lots.releasing import barred
+from aldrip.orders.models import OrderLine
 from aldrip_core.place_kinds import PLACE_KINDS
 
 AHEAD_DAYS = 120  # in which a place that is too full is told
 SOON_DAYS = 7
+TEST_DAYS = 28  # in which a laboratory gives a result of germination; common practice, no source
 
 
 @asks(
@@ -89,3 +92,32 @@ def without_lot(look: Look) -> Iterable[Decision]:
     )
     for b in rows.select_related("crop"):
         yield Decision("sowing", "no_lot", b.code, {"batch": b.code, "crop": b.crop.name}, f"/sowing?card={b.pk}")
+
+
+@asks(
+    retest=lambda d: Words(
+        f"test {d['lot']}",
+        f"{d['crop']} {d['lot']} is set aside for order {d['order']} on {d['due']:%a} {d['due'].day} {d['due']:%b %Y}; "
+        f"by then {d['why']}.",
+        "See the results",
+    )
+)
+def to_test_again(look: Look) -> Iterable[Decision]:
+    """Released seed set aside for a day on which its results will no longer hold."""
+    ctx = look.ctx
+    rows = SetAside.objects.filter(
+        lot__organisation=ctx.organisation, lot__form="seed", order_line__state=OrderLine.State.OPEN
+    ).select_related("lot__crop", "order_line__order")
+    first: dict[int, SetAside] = {}
+    for row in rows.order_by("order_line__due", "id"):
+        if row.order_line.due.lower > ctx.today:
+            first.setdefault(row.lot_id, row)
+    lots = [row.lot for row in first.values()]
+    now = barred(ctx, lots, ctx.today)
+    then = barred(ctx, lots, {pk: row.order_line.due.lower for pk, row in first.items()})
+    for pk, row in first.items():
+        if pk in then and pk not in now:  # what is too old today waits in Lots already
+            due = row.order_line.due.lower
+            data = {"lot": row.lot.code, "crop": row.lot.crop.name, "order": row.order_line.order.number, "due": due}
+            by = max(ctx.today, due - timedelta(days=TEST_DAYS))
+            yield Decision("lots", "retest", row.lot.code, {**data, "why": then[pk]}, f"/lots?lot={pk}", by)

@@ -1,7 +1,7 @@
 """Judge a lot against its standard and sign what follows; record official seals; no way round a missing result."""
 
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -113,8 +113,8 @@ def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
     return judged, standard
 
 
-def barred(ctx: Ctx, lots: Iterable[Lot], on: date) -> dict[int, str]:
-    """Why released lots of own seed may not leave on a day, by lot; those that may are absent. A fixed number of queries.
+def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict[int, str]:
+    """Why released lots of own seed may not leave on a day (one, or each lot's own), by lot; those that may are absent. A fixed number of queries.
 
     Judged by the results that were there on that day. Where the house has no standard of their class any more they are
     judged by the one they were released by.
@@ -127,7 +127,7 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date) -> dict[int, str]:
         if one.crop is not None:
             by_class.setdefault((one.crop.slug, one.seed_class), one)
     results: dict[int, list[TestResult]] = {}
-    for result in ctx.rows(TestResult).filter(lot__in=own, tested_on__lte=on).order_by("id"):
+    for result in ctx.rows(TestResult).filter(lot__in=own).order_by("id"):
         results.setdefault(result.lot_id, []).append(result)
     signed = {
         row.lot_id: row.standard
@@ -142,7 +142,9 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date) -> dict[int, str]:
         if standard is None:
             found[lot.pk] = "there is no standard by which it was judged"
             continue
-        judged = core.judge_lot(limits=limits_of(standard), values=values_of(results.get(lot.pk, ())), today=on)
+        day = on if isinstance(on, date) else on[lot.pk]
+        there = [result for result in results.get(lot.pk, ()) if result.tested_on <= day]
+        judged = core.judge_lot(limits=limits_of(standard), values=values_of(there), today=day)
         said = core.may_leave(judged)
         if said:
             found[lot.pk] = said
