@@ -22,7 +22,7 @@ class Customers(HouseCase):
         told = self.get("/customers")
         self.assertEqual(sorted(one["orders"] for one in told), [1, 2])
         one = self.one("Wick Lane Nursery")
-        self.assertEqual((one["open"], one["at_risk"], len(one["lines"])), (2, 2, 2))  # type: ignore[arg-type]
+        self.assertEqual((one["open"], one["at_risk"], len(one["line_ids"])), (2, 2, 2))  # type: ignore[arg-type]
         self.assertIn("2 lines open, 2 of them at risk", str(one["sentence"]))
         self.assertEqual(self.client.get("/api/customers/one?name=nobody").status_code, 404)
 

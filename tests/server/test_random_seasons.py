@@ -129,7 +129,7 @@ class Season(RuleBasedStateMachine):
         """A call; whatever is asked, the answer is a result or a refusal in words."""
         self.asked += 1
         # All screens are looked at before and after every so many acts; each act would be too slow.
-        before = seen(self.client) if self.asked % 17 == 0 and client is None else None
+        before = seen(self.client) if self.asked % 37 == 0 and client is None else None
         answer = getattr(client or self.client, method)(
             f"/api{path}", body, content_type="application/json", headers=SURE
         )
@@ -777,10 +777,10 @@ class RandomSeasons(TransactionTestCase):
         load_library()
 
     def test_plants_whatever_people_do_what_has_happened_stays(self) -> None:
-        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(12, 30))
+        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(10, 30))
 
     def test_seed_whatever_people_do_what_has_happened_stays(self) -> None:
-        run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(6, 30))
+        run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(5, 30))
 
     def test_every_screen_that_is_kept_is_looked_at(self) -> None:
         self.assertEqual(sorted(RESTS), sorted(ASKED))

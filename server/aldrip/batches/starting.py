@@ -9,7 +9,6 @@ from typing import Any
 from psycopg.types.range import DateRange
 
 from aldrip.accounts.context import Ctx, Ref, act, one_of
-from aldrip.accounts.events import settled
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.quantity import read_quantity
@@ -196,8 +195,6 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     ctx.record(
         "batch.plan", " ".join(told), after={"batches": len(made), "lines": [str(line.uuid) for line in served][:500]}
     )
-    if not given:
-        settled()  # what was raised says itself how sure it is
     return {
         "planned": len(served),
         "late": late,

@@ -22,7 +22,7 @@ class Customer:
     """A customer by name; capitals and spaces make no other one. Lines are told by their state."""
 
     name: str
-    lines: list[int] = field(default_factory=list)
+    line_ids: list[int] = field(default_factory=list)
     orders: set[int] = field(default_factory=set)
     open: int = 0
     at_risk: int = 0
@@ -75,7 +75,7 @@ def customers(ctx: Ctx) -> list[Customer]:
     for pk, order, name, state, due, chance, problems, _, _ in lines:
         one = found.setdefault(one_name(name), Customer(name))
         one.name = name  # as it was written last
-        one.lines.append(pk)
+        one.line_ids.append(pk)
         one.orders.add(order)
         last = given.get(pk)
         if last is not None and (one.last_delivery is None or last > one.last_delivery):

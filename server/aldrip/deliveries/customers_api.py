@@ -25,7 +25,7 @@ class CustomerOut(Schema):
     cancelled: int
     last_delivery: date | None
     sentence: str
-    lines: list[int]
+    line_ids: list[int]
 
 
 class PaperOut(Schema):

@@ -8147,8 +8147,8 @@ export interface components {
             last_delivery: string | null;
             /** Sentence */
             sentence: string;
-            /** Lines */
-            lines: number[];
+            /** Line Ids */
+            line_ids: number[];
         };
         /** HandedOverOut */
         HandedOverOut: {
@@ -8194,8 +8194,8 @@ export interface components {
             last_delivery: string | null;
             /** Sentence */
             sentence: string;
-            /** Lines */
-            lines: number[];
+            /** Line Ids */
+            line_ids: number[];
             /** Handed Over */
             handed_over: components["schemas"]["HandedOverOut"][];
         };

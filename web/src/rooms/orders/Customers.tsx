@@ -98,10 +98,10 @@ function One({ name }: { name: string }) {
       </Empty>
     );
   if (!one) return <p className="p-4 text-ink3">Fetching …</p>;
-  const own = new Set(one.lines);
+  const own = new Set(one.line_ids);
   const lines = orders.filter((line) => own.has(line.id));
   const chosen = lines.find((line) => String(line.id) === address.line);
-  const older = one.lines.length - lines.length;
+  const older = one.line_ids.length - lines.length;
   return (
     <div className="px-4 pb-6">
       <RoomHead title={one.name} note={`${few(one.orders, "order")}. ${one.sentence}`}>
