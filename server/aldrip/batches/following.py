@@ -10,7 +10,6 @@ from aldrip.batches.forecasting import LIVE, refresh, short_lots
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
 from aldrip.batches.resowing import refresh_decision
 from aldrip.diary.models import Count
-from aldrip.lots.models import Lot
 from aldrip.orders.models import OrderLine
 
 #: Columns from which something is reckoned, by table.
@@ -122,11 +121,7 @@ def _short_now(ctx: Ctx, lots: set[int]) -> set[int]:
     """Planned batches of lots that became too little for what is planned of them, or are enough again."""
     if not lots:
         return set()
-    short = short_lots(lots)
-    found: set[int] = set()
-    for pk, code in ctx.rows(Lot).filter(pk__in=lots).values_list("pk", "code"):
-        told = ctx.rows(OrderLine).filter(problems__contains=[{"code": "short_seed", "lot": code}])
-        own = ctx.rows(Batch).filter(lot=pk, state=Batch.State.PLANNED)
-        if pk in short or told.exists():
-            found |= set(own.values_list("pk", flat=True))
-    return found
+    told = ctx.rows(OrderLine).filter(problems__contains=[{"code": "short_seed"}]).values_list("problems", flat=True)
+    named = {one["lot"] for problems in told for one in problems if one["code"] == "short_seed"}
+    changed = Q(lot__in=list(short_lots(lots))) | Q(lot__in=lots, lot__code__in=named)
+    return set(ctx.rows(Batch).filter(changed, state=Batch.State.PLANNED).values_list("pk", flat=True))
