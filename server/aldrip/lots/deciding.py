@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from datetime import timedelta
 from typing import Any
 
-from django.db.models import Q
+from django.db.models import prefetch_related_objects
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.lots.laboratory import newest
@@ -12,6 +12,15 @@ from aldrip.lots.models import Lot, Status
 from aldrip.lots.releasing import barred
 
 OLD_TEST_DAYS = 365
+
+
+def _standing(look: Look) -> list[Lot]:
+    """Seed that is in stock, bought and own; read once a look."""
+    if "seed" not in look.once:
+        rows = look.ctx.rows(Lot).filter(balance__gt=0).exclude(status=Status.REJECTED)
+        look.once["seed"] = list(rows.select_related("crop", "intake").order_by("pk"))
+    found: list[Lot] = look.once["seed"]
+    return found
 
 
 @asks(
@@ -25,10 +34,9 @@ OLD_TEST_DAYS = 365
 )
 def old_tests(look: Look) -> Iterable[Decision]:
     """Bought seed that was never tested, or long ago."""
-    ctx = look.ctx
-    rows = ctx.rows(Lot).filter(form="seed", status="", balance__gt=0).select_related("crop")
-    old = Q(tested_on=None) | Q(tested_on__lt=ctx.today - timedelta(days=OLD_TEST_DAYS))
-    for lot in rows.filter(old).order_by("tested_on"):
+    long_ago = look.ctx.today - timedelta(days=OLD_TEST_DAYS)
+    bought = (lot for lot in _standing(look) if lot.form == "seed" and not lot.status)
+    for lot in (lot for lot in bought if lot.tested_on is None or lot.tested_on < long_ago):
         data = {"lot": lot.code, "crop": lot.crop.name, "tested": lot.tested_on}
         yield Decision("lots", "old_test", lot.code, data, f"/lots?lot={lot.pk}")
 
@@ -43,7 +51,7 @@ def old_tests(look: Look) -> Iterable[Decision]:
 def released(look: Look) -> Iterable[Decision]:
     """Released seed whose results no longer hold."""
     ctx = look.ctx
-    rows = list(ctx.rows(Lot).filter(form="seed", status=Status.RELEASED, balance__gt=0).select_related("crop"))
+    rows = [lot for lot in _standing(look) if lot.form == "seed" and lot.status == Status.RELEASED]
     why = barred(ctx, rows, ctx.today)
     for lot in rows:
         if lot.pk in why:
@@ -65,8 +73,9 @@ def released(look: Look) -> Iterable[Decision]:
 )
 def own_seed(look: Look) -> Iterable[Decision]:
     """Own seed that waits for its next step."""
-    rows = look.ctx.rows(Lot).exclude(status="").exclude(status__in=("released", "rejected")).filter(balance__gt=0)
-    for lot in rows.select_related("crop", "intake").prefetch_related("test_results").order_by("pk"):
+    rows = [lot for lot in _standing(look) if lot.status not in ("", Status.RELEASED)]
+    prefetch_related_objects(rows, "test_results")
+    for lot in rows:
         asked = _asked(lot)
         if asked is not None:
             code, more = asked
