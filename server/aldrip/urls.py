@@ -119,7 +119,7 @@ def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     for fault in error.errors:
         place = [str(part) for part in fault["loc"] if part not in ("body", "query", "path", "file", "form")]
         place = place[1:] if len(place) > 1 and place[0] in ("body_params", "body") else place
-        code = contract.CODES.get(fault["type"], "wrong_type")
+        code = (fault.get("ctx") or {}).get("code") or contract.CODES.get(fault["type"], "wrong_type")
         errors.append(FieldError(".".join(place), code, contract.sentence_for(fault, code)))
     return _answer(request, refused_problem(errors), 422)
 

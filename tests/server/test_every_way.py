@@ -10,6 +10,7 @@ from aldrip.diary.models import Task
 from aldrip.methods.models import Crop, Method, MethodStage
 from aldrip.methods.resolver import Library
 from aldrip.methods.snapshot import read_snapshot, take_snapshot
+from aldrip.methods.writing import form_of
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Kind, Place
 from aldrip_core.stages import Part, Trait
@@ -147,11 +148,13 @@ class EveryWay(HouseCase):
             "tropic": [26, 26, 27, 28, 28, 27, 27, 27, 27, 27, 27, 26],
         }
         site = self.ctx.organisation.sites.get()
+        methods = list(Library(self.ctx).rows(Method).filter(way="plants"))
+        forms: dict[str, dict[str, Any]] = {one.slug: form_of(self.ctx, "method", one.slug)["typed"] for one in methods}
         for name, monthly in climates.items():
             site.monthly_c = monthly
             site.save()
-            for method in Library(self.ctx).rows(Method).filter(way="plants").select_related("crop"):
-                typed: dict[str, Any] = self.get(f"/library/method/{method.slug}")["typed"]
+            for method in methods:
+                typed = forms[method.slug]
                 answer = self.client.post(
                     "/api/methods/try",
                     {"slug": method.slug, "typed": typed, "quantity": "250"},

@@ -1,5 +1,6 @@
 """Quantities as typed, tables as brought, words as written: the edges of what people enter and read."""
 
+from collections.abc import Callable
 from datetime import date
 
 from django.test import SimpleTestCase
@@ -31,14 +32,15 @@ class Typed(SimpleTestCase):
         for text, code in (
             ("", "not_a_number"),
             ("many", "not_a_number"),
-            ("12,00", "unit_in_number"),
+            ("12,00", "ambiguous"),
+            ("7.000", "ambiguous"),
             ("-3", "negative"),
             ("0", "nothing"),
             ("1.5", "not_whole"),
             ("12 trays", "unit_in_number"),
             ("10000001", "too_large"),
             ("1e5", "unit_in_number"),
-            ("1.2.3", "unit_in_number"),
+            ("1.2.3", "not_a_number"),
             ("--5", "not_a_number"),
             ("٣", "not_a_number"),
         ):
@@ -46,6 +48,29 @@ class Typed(SimpleTestCase):
                 read_count(text, "q")
             self.assertEqual(caught.exception.errors[0].code, code, text)
             self.assertEqual(caught.exception.errors[0].field, "q")
+
+    def test_points_and_commas_are_read_where_they_can_mean_one_thing_and_asked_about_where_not(self) -> None:
+        for text, value in (
+            ("12,5", 12.5),
+            ("0,250 kg", 0.25),
+            ("0.250", 0.25),
+            ("1.234,5", 1234.5),
+            ("3.141.592", 3_141_592),
+            ("4’500", 4500),
+            ("6 300,25 g", 6300.25),
+            ("48.215 g", 48.215),
+        ):
+            self.assertEqual(split_number(text, "x")[0], value, text)
+        for text in ("8.000", "1.750 kg", "2.500 g"):
+            with self.assertRaises(Refused, msg=text) as caught:
+                split_number(text, "x")
+            self.assertEqual(caught.exception.errors[0].code, "ambiguous", text)
+        self.assertEqual(self.code(lambda: split_number("48.215", "x", whole=True)), "ambiguous")
+
+    def code(self, read: Callable[[], object]) -> str:
+        with self.assertRaises(Refused) as caught:
+            read()
+        return caught.exception.errors[0].code
 
     def test_measures_are_converted_and_odd_units_refused(self) -> None:
         for text, unit, value in (

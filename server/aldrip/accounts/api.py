@@ -18,6 +18,7 @@ from aldrip.accounts.permissions import ALLOWED, may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, LockedOut, SignInNeeded
 from aldrip.base.schemas import Done
+from aldrip.base.typed import MaybeCount, MaybeShare
 
 open_router = Router(tags=["session"])
 room = Room("accounts")
@@ -113,8 +114,8 @@ class OrganisationIn(Schema):
     timezone: str | None = None
     working_days: list[int] | None = None
     sowing_days: list[int] | None = None
-    chance_wanted: float | None = None
-    safety_days: int | None = None
+    chance_wanted: MaybeShare = None
+    safety_days: MaybeCount = None
     part_trays: bool | None = None
 
 

@@ -8,7 +8,16 @@ from typing import Any
 from aldrip_core.refusal import Refused, refuse
 from aldrip_core.units import Quantity, Unit, exact, unit
 
-_NUMBER = re.compile(r"^\s*([-+]?\s*(?:\d{1,3}(?:[ ,']\d{3})+|\d+)(?:\.\d+)?|[-+]?\.\d+)\s*([^\d\s].*)?$", re.ASCII)
+GAPS = " '\u2019\u00a0\u2009\u202f"  # what stands between thousands and can be nothing else
+_NUMBER = re.compile(rf"^\s*([-+]?)\s*([\d.,]+(?:[{GAPS}]\d{{3}})*(?:[.,]\d+)?)\s*([^\d\s.,].*)?$", re.ASCII)
+_WRITTEN = (  # how a number is written; what stands before the fraction, and the fraction
+    re.compile(rf"^(\d{{1,3}}(?:[{GAPS}]\d{{3}})+)(?:[.,](\d+))?$", re.ASCII),
+    re.compile(r"^([1-9]\d{0,2}(?:,\d{3})+)(?:\.(\d+))?$", re.ASCII),
+    re.compile(r"^([1-9]\d{0,2}(?:\.\d{3}){2,}|[1-9]\d{0,2}(?:\.\d{3})+(?=,))(?:,(\d+))?$", re.ASCII),
+    re.compile(r"^(\d*)[.,](\d+)$", re.ASCII),
+    re.compile(r"^(\d+)()$", re.ASCII),
+)
+_EITHER = re.compile(r"^[1-9]\d{0,2}\.\d{3}$", re.ASCII)
 THOUSANDS = {"k": 1e3, "thousand": 1e3, "m": 1e6, "million": 1e6}
 
 
@@ -19,24 +28,41 @@ def _registry() -> Any:
     return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 
-def split_number(text: str, field: str) -> tuple[float, str]:
-    """Number and unit of a typed quantity. A comma before three digits separates thousands.
-
-    Raises Refused when it is no number.
-    """
+def _read(text: str, field: str, whole: bool) -> tuple[str, str]:
+    """The digits of a typed number, with a point before its fraction, and its unit."""
     match = _NUMBER.match(text)
-    if match is None:
+    written = next((found for way in _WRITTEN if (found := way.match(match[2]))), None) if match else None
+    if match is None or written is None:
         raise refuse(field, "not_a_number", f"“{text}” is no number. Write it like 12000, 12,000 or 12k.")
-    value = float(re.sub(r"[ ,']", "", match[1]))
+    if _EITHER.match(match[2]) and (whole or match[2].endswith("0")):
+        short, long = f"{float(match[2]):g}", match[2].replace(".", "")
+        raise refuse(field, "ambiguous", f"“{match[2]}” can be {short} or {long}. Write the one that you mean.")
+    fraction = written[2] or ""
+    if whole and "," in match[2] and fraction and not fraction.strip("0"):  # “12,00” may have lost a nought
+        short, long = written[1], written[1] + fraction
+        raise refuse(field, "ambiguous", f"“{match[2]}” can be {short} or {long}. Write the one that you mean.")
+    return f"{match[1]}{re.sub(r'[^0-9]', '', written[1]) or '0'}{'.' + fraction if fraction else ''}", (
+        match[3] or ""
+    ).strip()
+
+
+def split_number(text: str, field: str, *, whole: bool = False) -> tuple[float, str]:
+    """Number and unit of a typed quantity.
+
+    A comma before three digits separates thousands, any other comma or point the fraction; a point before three digits
+    can be either and is asked about where what is counted is `whole`, or a round thousand may be meant. Raises Refused.
+    """
+    digits, unit = _read(text, field, whole)
+    value = float(digits)
     if not math.isfinite(value):
         raise refuse(field, "too_large", "That number is longer than anything that is counted or weighed here.")
-    return value, (match[2] or "").strip()
+    return value, unit
 
 
 def read_count(text: str, field: str, what: str = "plants") -> int:
     """A whole count of one or more. A unit in it is refused: the form says `what` is counted."""
-    value, unit = split_number(text, field)
-    if unit.lower() in THOUSANDS:
+    value, unit = split_number(text, field, whole=True)
+    if unit.lower() in THOUSANDS:  # “2.500k” is no thousand of thousands
         value, unit = value * THOUSANDS[unit.lower()], ""
     if unit:
         raise refuse(
@@ -58,7 +84,7 @@ def read_count(text: str, field: str, what: str = "plants") -> int:
 
 
 PACKETS = re.compile(
-    r"^\s*(?P<many>[\d ,']+)\s*(?:packets?|packs?|sachets?|bags?|tins?|boxes|box)?\s*(?:of|x|×|à|@)\s*(?P<each>.+)$",
+    r"^\s*(?P<many>[\d ,.']+)\s*(?:packets?|packs?|sachets?|bags?|tins?|boxes|box)?\s*(?:of|x|×|à|@)\s*(?P<each>.+)$",
     re.IGNORECASE,
 )
 MOST = 10_000_000
@@ -71,7 +97,7 @@ def read_quantity(text: str, usual: Unit, field: str) -> Quantity:
     """
     packets = PACKETS.match(text)
     if packets is not None:
-        many = split_number(packets["many"], field)[0]
+        many = split_number(packets["many"].strip(), field, whole=True)[0]
         each = read_quantity(packets["each"], usual, field)
         if many <= 0 or many != int(many):
             raise refuse(field, "not_whole", f"{many:g} packets cannot be; write a whole number of them.")
@@ -101,9 +127,7 @@ def read_quantity(text: str, usual: Unit, field: str) -> Quantity:
 
 def _exact_number(text: str) -> str:
     """The digits of a typed number, so that 0.1 is a tenth and nothing else."""
-    match = _NUMBER.match(text)
-    assert match is not None  # it was read before
-    return re.sub(r"[ ,']", "", match[1])
+    return _read(text, "", False)[0]  # it was read before
 
 
 def _without(text: str, usual: Unit) -> str:

@@ -10,6 +10,7 @@ from ninja import Field, Schema
 from aldrip.accounts.api import AuditOut
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import BatchState, LineState, Scalar, StepOut, TaskState
+from aldrip.base.typed import Count, MaybeCount, Share
 from aldrip.batches import editing
 from aldrip.batches.commands import Command
 from aldrip.batches.starting import NewBatch
@@ -272,8 +273,8 @@ class BoardOut(Schema):
 
 
 class RateIn(Schema):
-    mean: float = Field(ge=0, le=1)
-    sd: float = Field(default=0, ge=0, le=0.5)
+    mean: Share = Field(ge=0, le=1)
+    sd: Share = Field(default=0, ge=0, le=0.5)
     reason: str
 
 
@@ -544,8 +545,8 @@ class SownFromIn(Schema):
 
 class SownIn(Schema):
     on: date
-    trays: int | None = Field(default=None, ge=1, le=1_000_000)
-    start: int | None = Field(default=None, ge=1, le=10_000_000)
+    trays: MaybeCount = Field(default=None, ge=1, le=1_000_000)
+    start: MaybeCount = Field(default=None, ge=1, le=10_000_000)
     grams: float | None = Field(default=None, gt=0, le=1e9)
     lot_id: int | None = None
     lots: list[SownFromIn] = Field(default=[], max_length=20)
@@ -555,8 +556,8 @@ class SownIn(Schema):
 
 class CorrectSowingIn(Schema):
     on: date | None = None
-    trays: int | None = Field(default=None, ge=1, le=1_000_000)
-    start: int | None = Field(default=None, ge=1, le=10_000_000)
+    trays: MaybeCount = Field(default=None, ge=1, le=1_000_000)
+    start: MaybeCount = Field(default=None, ge=1, le=10_000_000)
     lots: list[SownFromIn] = Field(default=[], max_length=20)
     version: int | None = None
     reason: str = Field(max_length=300)
@@ -570,8 +571,8 @@ class MovedIn(Schema):
 
 
 class TrayIn(Schema):
-    sampled: int = Field(ge=1, le=1_000_000)
-    found: int = Field(ge=0, le=1_000_000)
+    sampled: Count = Field(ge=1, le=1_000_000)
+    found: Count = Field(ge=0, le=1_000_000)
 
 
 class CountIn(Schema):
@@ -584,7 +585,7 @@ class CountIn(Schema):
 
 
 class LossIn(Schema):
-    lost: int = Field(ge=1, le=10_000_000)
+    lost: Count = Field(ge=1, le=10_000_000)
     cause: str = Field(max_length=80)
     on: date
     client_uuid: uuid.UUID

@@ -61,6 +61,7 @@ BY_TYPE = {
     "model_type": "Named fields are needed.",
     "model_attributes_type": "Named fields are needed.",
     "uuid_parsing": "This is no UUID.",
+    "typed": "{words}",
 }
 LONGEST_INPUT = 40
 

@@ -12,6 +12,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_measure, read_quantity, split_number
 from aldrip.base.schemas import Done, LotStatus, StepOut, steps
+from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent, Share
 from aldrip.base.words import day
 from aldrip.lots import releasing, services
 from aldrip.lots.descent import descent
@@ -298,9 +299,9 @@ class LotIn(Schema):
     crop_id: int
     line_id: int | None = None
     quantity: str = ""
-    packets: int | None = None
+    packets: MaybeCount = None
     packet_size: str = ""
-    germination_percent: float | None = None
+    germination_percent: MaybePercent = None
     tgw: str = ""
     tested_on: date | None = None
     received_on: date | None = None
@@ -343,8 +344,8 @@ def receive(ctx: Ctx, body: LotIn) -> Any:
 
 class TestIn(Schema):
     kind: str = "germination"
-    value: float
-    seeds: int | None = None
+    value: Share
+    seeds: MaybeCount = None
     tested_on: date
 
 
@@ -376,14 +377,14 @@ class ResultIn(Schema):
 
     kind: Literal["germination", "purity", "moisture", "other_seeds"]
     tested_on: date
-    normal: list[int] = Field(default=[], max_length=8)
+    normal: list[Count] = Field(default=[], max_length=8)
     seeds_per_replicate: int = 100
-    pure_g: float | None = None
-    inert_g: float | None = None
-    other_g: float | None = None
-    duplicates: list[float] = Field(default=[], max_length=8)
-    seeds_found: int | None = Field(default=None, le=10_000_000)
-    sample_g: float | None = None
+    pure_g: MaybeNumber = None
+    inert_g: MaybeNumber = None
+    other_g: MaybeNumber = None
+    duplicates: list[Percent] = Field(default=[], max_length=8)
+    seeds_found: MaybeCount = Field(default=None, le=10_000_000)
+    sample_g: MaybeNumber = None
     certificate: str = Field(default="", max_length=60)
     replaces: int | None = None
     reason: str = Field(default="", max_length=300)

@@ -9,7 +9,15 @@ from django.db import models
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import NotThere, refuse
 from aldrip.methods.models import Crop, Edition, Input, Line, Method, MethodStage
-from aldrip.methods.resolver import KINDS, NOT_VALUES, Library, plain_values, write_edition
+from aldrip.methods.resolver import (
+    KINDS,
+    NAMED_BY_METHODS,
+    NOT_VALUES,
+    Library,
+    library_names,
+    plain_values,
+    write_edition,
+)
 from aldrip.methods.snapshot import read_snapshot, take_snapshot, used_in
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.stages import Density, Part, Trait, check
@@ -86,20 +94,22 @@ def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: s
         raise NotThere(f"There is no “{kind}” in the library.")
     standing = (
         model._default_manager.filter(models.Q(organisation=ctx.organisation) | models.Q(organisation=None), slug=slug)
+        .select_related(*library_names(model))
         .order_by(models.F("organisation_id").asc(nulls_last=True))
         .first()
     )
     stated = {**(plain_values(standing) if standing else {"slug": slug, "retired": False}), **values, "slug": slug}
+    library = Library(ctx)
     row = model(organisation=ctx.organisation)
     if standing is not None and standing.organisation_id is not None:
         row = model._default_manager.select_for_update().get(pk=standing.pk)
     stages = stated.pop("stages", [])
-    _fill(ctx, row, stated)
+    _fill(library, row, stated)
     row.save()
     if standing is not None and standing.organisation_id is None and model in NAMED_BY_RECORDS:
         _take_over(ctx, standing, row)
     if isinstance(row, Method):
-        _write_stages(ctx, row, stages)
+        _write_stages(library, row, stages)
     made = write_edition(row, ctx, reason)
     if made is None:
         made = Edition.objects.filter(organisation=ctx.organisation, kind=kind, slug=slug).order_by("-number")[0]
@@ -161,7 +171,7 @@ def take_back(ctx: Ctx, edition: Ref, reason: str = "") -> Edition:
 
 
 def _fill(
-    ctx: Ctx, row: models.Model, stated: Mapping[str, Any], at: str = "", without: frozenset[str] = frozenset()
+    library: Library, row: models.Model, stated: Mapping[str, Any], at: str = "", without: frozenset[str] = frozenset()
 ) -> None:
     """Set what is stated on a row, other rows by slug; refuse what is no field of it or no value for it."""
     fields = {field.name: field for field in row._meta.concrete_fields if field.name not in NOT_VALUES | without}
@@ -173,14 +183,17 @@ def _fill(
         if isinstance(field, models.ForeignKey):
             target: Any = field.related_model
             try:
-                setattr(row, name, Library(ctx).get(target, value) if value else None)
+                setattr(row, name, library.named(target, value) if value else None)
             except NotThere as absent:
                 faults.append(FieldError(f"{at}{name}", "not_there", str(absent)))
         elif field is not None:
             setattr(row, name, value)
     try:
         row.full_clean(
-            exclude=NOT_VALUES | without | {name for name, field in fields.items() if _may_be_empty(row, field)}
+            exclude=NOT_VALUES
+            | without
+            | {name for name, field in fields.items() if _need_not_be_looked_at(row, field)},
+            validate_unique=not without,  # a stage belongs to its method alone
         )
     except ValidationError as error:
         for name, said in error.message_dict.items():
@@ -189,8 +202,11 @@ def _fill(
         raise Refused(tuple(faults))
 
 
-def _may_be_empty(row: models.Model, field: Any) -> bool:
-    return isinstance(field, models.JSONField) or (field.null and getattr(row, field.attname) is None)
+def _need_not_be_looked_at(row: models.Model, field: Any) -> bool:
+    """Whether a field may be empty, or was found in the library a moment ago."""
+    value = getattr(row, field.attname)
+    found = field.name in NAMED_BY_METHODS and value is not None
+    return found or isinstance(field, models.JSONField) or (field.null and value is None)
 
 
 def _told(name: str, said: list[str]) -> list[tuple[str, str]]:
@@ -199,14 +215,14 @@ def _told(name: str, said: list[str]) -> list[tuple[str, str]]:
     return known or [("values" if name == "__all__" else name, " ".join(said))]
 
 
-def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> None:
+def _write_stages(library: Library, method: Method, stated: list[dict[str, Any]]) -> None:
     made: list[MethodStage] = []
     faults: list[FieldError] = []
     for order, values in enumerate(stated):
         at = f"stages.{order}."
         stage = MethodStage(method=method)
         try:
-            _fill(ctx, stage, {**values, "order": order}, at, frozenset({"method"}))
+            _fill(library, stage, {**values, "order": order}, at, frozenset({"method"}))
         except Refused as refused:
             faults += refused.errors
         if any(stage.key == other.key for other in made):
@@ -217,7 +233,7 @@ def _write_stages(ctx: Ctx, method: Method, stated: list[dict[str, Any]]) -> Non
     if faults:
         raise Refused(tuple(faults))
     used = used_in(made)
-    inputs = {row.slug: row for row in Library(ctx).rows(Input).filter(slug__in=used)} if used else {}
+    inputs = {row.slug: row for row in library.rows(Input).filter(slug__in=used)} if used else {}
     faults = [
         FieldError(
             f"stages.{order}.tasks.{number}.input",

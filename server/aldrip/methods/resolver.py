@@ -51,6 +51,7 @@ class Library:
     def __init__(self, ctx: Ctx) -> None:
         self.ctx = ctx
         self._own: dict[type[Shared], dict[str, Any]] = {}
+        self._named: dict[tuple[type[Shared], str], Any] = {}
 
     def rows(self, model: type[LibraryRow]) -> models.QuerySet[LibraryRow]:
         """What counts, unordered: an own row hides the shipped one of its slug; retired ones are left out."""
@@ -75,6 +76,13 @@ class Library:
             if gone is not None:
                 raise NotThere(f"“{gone.name}” is retired. Choose another, or take an edition of it back in Methods.")
             raise NotThere(f"There is no {model._meta.verbose_name} “{slug}” in the library.")
+        return found
+
+    def named(self, model: type[LibraryRow], slug: str) -> LibraryRow:
+        """As `get`, asked for once: for rows that are named again and again while one is written."""
+        if (model, slug) not in self._named:
+            self._named[model, slug] = self.get(model, slug)
+        found: LibraryRow = self._named[model, slug]
         return found
 
     def own(self, model: type[LibraryRow]) -> dict[str, LibraryRow]:
@@ -105,6 +113,12 @@ class Library:
         return self.rows(ClassScheme).filter(slug=self.ctx.organisation.class_scheme).first()
 
 
+def library_names(model: type[models.Model]) -> list[str]:
+    """The fields of a library row that name other ones."""
+    named = (field for field in model._meta.concrete_fields if isinstance(field, models.ForeignKey))
+    return [field.name for field in named if field.name not in NOT_VALUES]
+
+
 def values_of(row: Shared) -> dict[str, Any]:
     """Everything that a library row says, as plain data: other library rows by slug, a method with its stages."""
     values: dict[str, Any] = {}
@@ -114,7 +128,9 @@ def values_of(row: Shared) -> dict[str, Any]:
         value = getattr(row, field.name)
         values[field.name] = getattr(value, "slug", None) if isinstance(field, models.ForeignKey) else value
     if isinstance(row, Method):
-        values["stages"] = [_stage_values(stage) for stage in row.stages.all()]
+        there = "stages" in getattr(row, "_prefetched_objects_cache", {})
+        stages = row.stages.all() if there else row.stages.select_related("container")
+        values["stages"] = [_stage_values(stage) for stage in stages]
     return values
 
 

@@ -11,7 +11,7 @@ from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Edition, Input, Shared
-from aldrip.methods.resolver import KINDS, plain_values
+from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.snapshot import TRAITS
 from aldrip_core.names import plain
 from aldrip_core.stages import Allowed
@@ -27,7 +27,7 @@ def _model(kind: str) -> type[Shared]:
 
 def standing_row(ctx: Ctx, kind: str, slug: str, *, own: bool | None = None) -> Shared | None:
     """The row of a slug, retired or not: the house's own before the one that ships; `own` asks for one of the two."""
-    rows = _model(kind)._default_manager.filter(slug=slug)
+    rows = _model(kind)._default_manager.filter(slug=slug).select_related(*library_names(_model(kind)))
     mine, shipped = Q(organisation=ctx.organisation), Q(organisation=None)
     rows = rows.filter({None: mine | shipped, True: mine, False: shipped}[own])
     return rows.order_by(F("organisation_id").asc(nulls_last=True)).first()

@@ -12,6 +12,7 @@ from aldrip.accounts.api import SessionOut, session
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden
+from aldrip.base.typed import Count, MaybeNumber, Number, Share
 from aldrip.places import services
 from aldrip.places.ground import polygon_of
 from aldrip.places.models import Kind, Place, Site
@@ -24,12 +25,12 @@ open_router = Router(tags=["first run"])
 class PlaceIn(Schema):
     name: str
     kind: str
-    capacity: float | None = None
+    capacity: MaybeNumber = None
     unit: str | None = None
-    gangway: float = 0
-    set_point_c: float | None = None
-    cooled_to_c: float | None = None
-    excess_c: float = 0
+    gangway: Share = 0
+    set_point_c: MaybeNumber = None
+    cooled_to_c: MaybeNumber = None
+    excess_c: Number = 0
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
     corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
@@ -131,8 +132,8 @@ def places(ctx: Ctx) -> Any:
 
 
 class SiteIn(Schema):
-    latitude: float
-    longitude: float | None = None
+    latitude: Number
+    longitude: MaybeNumber = None
 
 
 @room.patch("/sites/{ref:site_id}", "places.edit", response=SiteOut)
@@ -157,7 +158,7 @@ def change_place(ctx: Ctx, place_id: Ref, body: PlaceChange) -> Any:
 
 
 class LandUseIn(Schema):
-    year: int
+    year: Count
     crop: str = Field(max_length=120)
     family: str = Field(default="", max_length=60)
     clean: bool = False
@@ -177,8 +178,8 @@ class SetUpIn(Schema):
     username: str
     password: str
     site: str = "Yard"
-    latitude: float
-    monthly_c: list[float]
+    latitude: Number
+    monthly_c: list[Number]
     working_days: list[int] = [0, 1, 2, 3, 4]
     sowing_days: list[int] = []
     places: list[PlaceIn] = []

@@ -8,6 +8,7 @@ from ninja import Field, Schema
 from pydantic import AwareDatetime
 
 from aldrip.base.schemas import BatchState, StepOut, VisitState
+from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent
 
 
 class VisitOut(Schema):
@@ -279,7 +280,7 @@ class LayOutIn(Schema):
     field_id: int | None = None
     outline: dict[str, Any] | None = None
     corners_m: list[tuple[float, float]] | None = None
-    bearing_deg: float | None = None
+    bearing_deg: MaybeNumber = None
 
 
 class LayoutIn(Schema):
@@ -324,7 +325,7 @@ class SowIn(Schema):
     lot_id: int
     kg: str
     on: date
-    rows: int | None = Field(default=None, ge=0, le=100_000)
+    rows: MaybeCount = Field(default=None, ge=0, le=100_000)
     client_uuid: uuid.UUID
 
 
@@ -344,7 +345,7 @@ class RemedyIn(Schema):
 
 
 class HivesIn(Schema):
-    hives: int
+    hives: Count
     on: date
 
 
@@ -404,7 +405,7 @@ class NeighbourIn(Schema):
     name: str
     crop_id: int
     kind: str
-    year: int
+    year: Count
     seen_on: date
     seen_by: str = ""
     outline: dict[str, Any] | None = None
@@ -567,8 +568,8 @@ class HarvestIn(Schema):
     on: date
     gross: str
     tare: str = "0"
-    moisture_percent: float
-    purity_percent: float | None = None
+    moisture_percent: Percent
+    purity_percent: MaybePercent = None
     pests: str = Field(default="", max_length=120)
     refused: bool = False
     equipment_clean: bool = False
@@ -577,7 +578,7 @@ class HarvestIn(Schema):
 
 class DryIn(Schema):
     on: date
-    to_percent: float
+    to_percent: Percent
     mass_after: str = ""
     reason: str = Field(default="", max_length=300)
     client_uuid: uuid.UUID

@@ -2664,23 +2664,23 @@ export interface components {
             /** Kind */
             kind: string;
             /** Capacity */
-            capacity?: number | null;
+            capacity?: number | string | null;
             /** Unit */
             unit?: string | null;
             /**
              * Gangway
              * @default 0
              */
-            gangway: number;
+            gangway: number | string;
             /** Set Point C */
-            set_point_c?: number | null;
+            set_point_c?: number | string | null;
             /** Cooled To C */
-            cooled_to_c?: number | null;
+            cooled_to_c?: number | string | null;
             /**
              * Excess C
              * @default 0
              */
-            excess_c: number;
+            excess_c: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -2715,9 +2715,9 @@ export interface components {
              */
             site: string;
             /** Latitude */
-            latitude: number;
+            latitude: number | string;
             /** Monthly C */
-            monthly_c: number[];
+            monthly_c: (number | string)[];
             /**
              * Working Days
              * @default [
@@ -2756,9 +2756,9 @@ export interface components {
             /** Sowing Days */
             sowing_days?: number[] | null;
             /** Chance Wanted */
-            chance_wanted?: number | null;
+            chance_wanted?: number | string | null;
             /** Safety Days */
-            safety_days?: number | null;
+            safety_days?: number | string | null;
             /** Part Trays */
             part_trays?: boolean | null;
         };
@@ -3745,23 +3745,23 @@ export interface components {
             /** Kind */
             kind: string;
             /** Capacity */
-            capacity?: number | null;
+            capacity?: number | string | null;
             /** Unit */
             unit?: string | null;
             /**
              * Gangway
              * @default 0
              */
-            gangway: number;
+            gangway: number | string;
             /** Set Point C */
-            set_point_c?: number | null;
+            set_point_c?: number | string | null;
             /** Cooled To C */
-            cooled_to_c?: number | null;
+            cooled_to_c?: number | string | null;
             /**
              * Excess C
              * @default 0
              */
-            excess_c: number;
+            excess_c: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -3777,9 +3777,9 @@ export interface components {
         /** SiteIn */
         SiteIn: {
             /** Latitude */
-            latitude: number;
+            latitude: number | string;
             /** Longitude */
-            longitude?: number | null;
+            longitude?: number | string | null;
         };
         /** PlaceChange */
         PlaceChange: {
@@ -3788,23 +3788,23 @@ export interface components {
             /** Kind */
             kind: string;
             /** Capacity */
-            capacity?: number | null;
+            capacity?: number | string | null;
             /** Unit */
             unit?: string | null;
             /**
              * Gangway
              * @default 0
              */
-            gangway: number;
+            gangway: number | string;
             /** Set Point C */
-            set_point_c?: number | null;
+            set_point_c?: number | string | null;
             /** Cooled To C */
-            cooled_to_c?: number | null;
+            cooled_to_c?: number | string | null;
             /**
              * Excess C
              * @default 0
              */
-            excess_c: number;
+            excess_c: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -3823,7 +3823,7 @@ export interface components {
         /** LandUseIn */
         LandUseIn: {
             /** Year */
-            year: number;
+            year: number | string;
             /** Crop */
             crop: string;
             /**
@@ -4038,14 +4038,14 @@ export interface components {
              */
             quantity: string;
             /** Packets */
-            packets?: number | null;
+            packets?: number | string | null;
             /**
              * Packet Size
              * @default
              */
             packet_size: string;
             /** Germination Percent */
-            germination_percent?: number | null;
+            germination_percent?: number | string | null;
             /**
              * Tgw
              * @default
@@ -4366,9 +4366,9 @@ export interface components {
              */
             kind: string;
             /** Value */
-            value: number;
+            value: number | string;
             /** Seeds */
-            seeds?: number | null;
+            seeds?: number | string | null;
             /**
              * Tested On
              * Format: date
@@ -4413,27 +4413,27 @@ export interface components {
              * Normal
              * @default []
              */
-            normal: number[];
+            normal: (number | string)[];
             /**
              * Seeds Per Replicate
              * @default 100
              */
             seeds_per_replicate: number;
             /** Pure G */
-            pure_g?: number | null;
+            pure_g?: number | string | null;
             /** Inert G */
-            inert_g?: number | null;
+            inert_g?: number | string | null;
             /** Other G */
-            other_g?: number | null;
+            other_g?: number | string | null;
             /**
              * Duplicates
              * @default []
              */
-            duplicates: number[];
+            duplicates: (number | string)[];
             /** Seeds Found */
-            seeds_found?: number | null;
+            seeds_found?: number | string | null;
             /** Sample G */
-            sample_g?: number | null;
+            sample_g?: number | string | null;
             /**
              * Certificate
              * @default
@@ -5648,12 +5648,12 @@ export interface components {
         /** RateIn */
         RateIn: {
             /** Mean */
-            mean: number;
+            mean: number | string;
             /**
              * Sd
              * @default 0
              */
-            sd: number;
+            sd: number | string;
             /** Reason */
             reason: string;
         };
@@ -5930,9 +5930,9 @@ export interface components {
              */
             on: string;
             /** Trays */
-            trays?: number | null;
+            trays?: number | string | null;
             /** Start */
-            start?: number | null;
+            start?: number | string | null;
             /** Grams */
             grams?: number | null;
             /** Lot Id */
@@ -5955,9 +5955,9 @@ export interface components {
             /** On */
             on?: string | null;
             /** Trays */
-            trays?: number | null;
+            trays?: number | string | null;
             /** Start */
-            start?: number | null;
+            start?: number | string | null;
             /**
              * Lots
              * @default []
@@ -6009,14 +6009,14 @@ export interface components {
         /** TrayIn */
         TrayIn: {
             /** Sampled */
-            sampled: number;
+            sampled: number | string;
             /** Found */
-            found: number;
+            found: number | string;
         };
         /** LossIn */
         LossIn: {
             /** Lost */
-            lost: number;
+            lost: number | string;
             /** Cause */
             cause: string;
             /**
@@ -6993,7 +6993,7 @@ export interface components {
                 number
             ][] | null;
             /** Bearing Deg */
-            bearing_deg?: number | null;
+            bearing_deg?: number | string | null;
         };
         /** LayoutPreviewOut */
         LayoutPreviewOut: {
@@ -7133,7 +7133,7 @@ export interface components {
              */
             on: string;
             /** Rows */
-            rows?: number | null;
+            rows?: number | string | null;
             /**
              * Client Uuid
              * Format: uuid
@@ -7179,7 +7179,7 @@ export interface components {
         /** HivesIn */
         HivesIn: {
             /** Hives */
-            hives: number;
+            hives: number | string;
             /**
              * On
              * Format: date
@@ -7304,7 +7304,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** Year */
-            year: number;
+            year: number | string;
             /**
              * Seen On
              * Format: date
@@ -7624,9 +7624,9 @@ export interface components {
              */
             tare: string;
             /** Moisture Percent */
-            moisture_percent: number;
+            moisture_percent: number | string;
             /** Purity Percent */
-            purity_percent?: number | null;
+            purity_percent?: number | string | null;
             /**
              * Pests
              * @default
@@ -7665,7 +7665,7 @@ export interface components {
              */
             on: string;
             /** To Percent */
-            to_percent: number;
+            to_percent: number | string;
             /**
              * Mass After
              * @default

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import { batchesQuery, lotsQuery, ordersQuery } from "../api/queries";
+import { useGo } from "../ui/Door";
 import { useMay } from "../ui/hooks";
 import { Sheet } from "../ui/parts";
 import { COMMANDS, type Command } from "./commands";
@@ -24,7 +24,7 @@ interface Props {
 /** Find a batch, a lot, an order by code, crop or customer; a customer, a room, or what can be done from anywhere. */
 export function Find({ open, onClose, run }: Props) {
   const [text, setText] = useState("");
-  const navigate = useNavigate();
+  const visit = useGo();
   const batches = useQuery({ ...batchesQuery, enabled: open });
   const lots = useQuery({ ...lotsQuery, enabled: open });
   const orders = useQuery({ ...ordersQuery, enabled: open });
@@ -77,7 +77,7 @@ export function Find({ open, onClose, run }: Props) {
   const go = ({ link, act }: Found) => {
     onClose();
     setText("");
-    if (link) navigate({ to: link as "/" });
+    if (link) visit(link);
     else if (act && act !== "find") run(act);
   };
   return (

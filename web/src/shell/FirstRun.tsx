@@ -86,11 +86,11 @@ export function Days({
 }
 
 function placeOf(row: PlaceRow): Schemas["PlaceIn"] {
-  const warmth = row.warmth.trim() ? Number(row.warmth) : null;
+  const warmth = row.warmth.trim() || null;
   return {
     name: row.name,
     kind: row.kind,
-    capacity: row.capacity.trim() ? Number(row.capacity) : null,
+    capacity: row.capacity,
     gangway: 0,
     set_point_c: warmth,
     cooled_to_c: row.kind === "germination" ? warmth : row.kind === "store" ? (warmth ?? 8) : null,
@@ -135,11 +135,8 @@ export function FirstRun() {
           body: {
             ...form,
             timezone: zone,
-            latitude: Number(form.latitude.replace(",", ".") || Number.NaN),
-            monthly_c: climate
-              .trim()
-              .split(/[\s;]+/)
-              .map((t) => Number(t.replace(",", "."))),
+            latitude: form.latitude,
+            monthly_c: climate.trim().split(/[\s;]+/),
             working_days: working,
             sowing_days: sowing,
             places: places.filter((row) => row.name.trim()).map(placeOf),

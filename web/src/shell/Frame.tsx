@@ -138,7 +138,7 @@ function RoomsList({
         return (
           <Link
             key={slug}
-            to={`/${slug}` as "/"}
+            to={`/${slug}`}
             aria-current={here ? "page" : undefined}
             className={`block flex-none px-3 py-1 no-underline lg:h-12 lg:pl-5 ${here ? "bg-paper shadow-none lg:border-ink lg:border-l-4 lg:pl-4" : ""}`}
           >

@@ -1,6 +1,6 @@
-import { useNavigate } from "@tanstack/react-router";
 import { type PointerEvent as ReactPointer, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
+import { useGo } from "../ui/Door";
 import {
   addDays,
   type Day,
@@ -63,7 +63,7 @@ function cells(start: Day, days: number): { day: Day; length: number; label: str
 
 export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
   const { span, setSpan, scale, today, width, season } = useSpan();
-  const navigate = useNavigate();
+  const go = useGo();
   const svg = useRef<SVGSVGElement>(null);
   const [drag, setDrag] = useState<{ from: Day; to: Day } | null>(null);
   const dayUnder = (event: ReactPointer) => {
@@ -239,7 +239,7 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
           </g>
         ) : null}
       </svg>
-      <Flags line={line} go={(link) => navigate({ to: link as "/" })} />
+      <Flags line={line} go={go} />
     </div>
   );
 }

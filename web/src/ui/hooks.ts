@@ -19,6 +19,7 @@ export function useMay(): (action: string) => boolean {
   return (action) => data.may.includes(action);
 }
 
-export function useAddress(): Record<string, string | undefined> {
-  return useSearch({ strict: false }) as Record<string, string | undefined>;
+/** What stands behind the question mark of the address, of whichever room. */
+export function useAddress() {
+  return useSearch({ strict: false });
 }

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { type DefaultValues, type FieldPath, type FieldValues, type UseFormReturn, useForm } from "react-hook-form";
 import { ApiError, entryId } from "../api/client";
 import { useSave } from "./hooks";
@@ -10,22 +10,37 @@ interface Asking<T extends FieldValues, Out> {
   onDone?: ((out: Out) => void) | undefined;
   /** Whether the form is emptied when it was saved. */
   again?: boolean;
+  /** What the server calls a field that is called otherwise here. */
+  names?: Record<string, string> | ((field: string, typed: T) => string);
 }
 
-interface Ask<T extends FieldValues> {
+export interface Ask<T extends FieldValues> {
   form: UseFormReturn<T>;
   submit: () => void;
   pending: boolean;
+  saved: boolean;
+  /** Says that a field stands on the screen, until what it answers is called. */
+  show: (name: string) => () => void;
   /** The last refusal, and the fields at which parts of it are told. */
   error: unknown;
   told: string[];
 }
 
 /** The one form: typed text out, the server's faults back at the fields they name. */
-export function useAsk<T extends FieldValues, Out>({ start, save, onDone, again = true }: Asking<T, Out>): Ask<T> {
+export function useAsk<T extends FieldValues, Out>(asking: Asking<T, Out>): Ask<T> {
+  const { start, save, onDone, again = true, names = {} } = asking;
   const form = useForm<T>({ defaultValues: start, shouldFocusError: true });
   const [uuid, setUuid] = useState(entryId);
   const [told, setTold] = useState<string[]>([]);
+  const shown = useRef(new Map<string, number>());
+  const show = (name: string) => {
+    const many = (by: number) => shown.current.set(name, (shown.current.get(name) ?? 0) + by);
+    many(1);
+    return () => void many(-1);
+  };
+  // What is said of a field that nobody sees stands under the form; fields of other making are taken to be seen.
+  const seen = (values: T, path: string) =>
+    shown.current.size ? (shown.current.get(path) ?? 0) > 0 : has(values, path);
   const act = useSave(
     (values: T) => save(values, uuid),
     (out) => {
@@ -39,15 +54,24 @@ export function useAsk<T extends FieldValues, Out>({ start, save, onDone, again 
     act.mutate(values, {
       onError: (error) => {
         if (!(error instanceof ApiError)) return;
-        const named = error.errors.filter((fault) => fault.field && has(values, fault.field));
+        const here = (field: string) => (typeof names === "function" ? names(field, values) : (names[field] ?? field));
+        const named = error.errors.filter((fault) => fault.field && seen(values, here(fault.field)));
         setTold(named.map((fault) => fault.field));
-        named.forEach((fault, n) => {
-          form.setError(fault.field as FieldPath<T>, { message: fault.message }, { shouldFocus: n === 0 });
+        named.forEach(({ field, message }, n) => {
+          form.setError(here(field) as FieldPath<T>, { message }, { shouldFocus: n === 0 });
         });
       },
     }),
   );
-  return { form, submit: () => void submit(), pending: act.isPending, error: act.error, told };
+  return {
+    form,
+    submit: () => void submit(),
+    pending: act.isPending,
+    saved: act.isSuccess,
+    show,
+    error: act.error,
+    told,
+  };
 }
 
 /** Whether a form has a field of this path: “stages.2.keeps”. */

@@ -5,11 +5,13 @@ import { closedQuery, queryClient, sessionQuery } from "../../api/queries";
 import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
 import { useSpan } from "../../shell/span";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { addDays, fullDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Field, RoomHead } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { DoneRows } from "../../ui/TakeBack";
+import { useAsk } from "../../ui/useAsk";
 
 const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
@@ -40,82 +42,46 @@ export function House() {
 }
 
 function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
-  const [form, setForm] = useState({
+  const start = {
     name: organisation.name,
-    chance: String(Math.round(organisation.chance_wanted * 1000) / 10),
-    safety: String(organisation.safety_days),
-    zone: organisation.timezone,
-  });
+    chance_wanted: String(Math.round(organisation.chance_wanted * 1000) / 10),
+    safety_days: String(organisation.safety_days),
+    timezone: organisation.timezone,
+    part_trays: organisation.part_trays ? "yes" : "",
+  };
   const [working, setWorking] = useState(organisation.working_days);
   const [sowing, setSowing] = useState(organisation.sowing_days);
-  const [part, setPart] = useState(organisation.part_trays);
-  const save = useSave(
-    () =>
+  const ask = useAsk({
+    start,
+    again: false,
+    save: ({ part_trays, ...typed }: typeof start) =>
       take(
         api.PATCH("/api/organisation", {
-          body: {
-            name: form.name,
-            timezone: form.zone,
-            chance_wanted: Number(form.chance) / 100,
-            safety_days: Math.round(Number(form.safety)),
-            working_days: working,
-            sowing_days: sowing,
-            part_trays: part,
-          },
+          body: { ...typed, part_trays: part_trays === "yes", working_days: working, sowing_days: sowing },
         }),
       ),
-    () => queryClient.invalidateQueries({ queryKey: ["session"] }),
-  );
-  const error = save.error instanceof ApiError ? save.error : null;
+    onDone: () => queryClient.invalidateQueries({ queryKey: ["session"] }),
+  });
   return (
-    <form
-      className="grid gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(undefined);
-      }}
-    >
+    <AskForm ask={ask} button="Save">
       <h2>House rules</h2>
-      <Field label="Name" fault={error?.of("name")}>
-        <input className="input" value={form.name} onChange={(e) => setForm({ ...form, name: e.target.value })} />
-      </Field>
+      <AskField ask={ask} name="name" label="Name" />
       <div className="grid grid-cols-3 gap-3">
-        <Field label="Chance wanted, %" fault={error?.of("chance_wanted")}>
-          <input
-            className="input"
-            inputMode="decimal"
-            value={form.chance}
-            onChange={(e) => setForm({ ...form, chance: e.target.value })}
-          />
-        </Field>
-        <Field label="Days in hand" fault={error?.of("safety_days")} hint="ready before it is due">
-          <input
-            className="input"
-            inputMode="numeric"
-            value={form.safety}
-            onChange={(e) => setForm({ ...form, safety: e.target.value })}
-          />
-        </Field>
-        <Field label="Time zone" fault={error?.of("timezone")}>
-          <input className="input" value={form.zone} onChange={(e) => setForm({ ...form, zone: e.target.value })} />
-        </Field>
+        <AskField ask={ask} name="chance_wanted" label="Chance wanted, %" digits />
+        <AskField ask={ask} name="safety_days" label="Days in hand" hint="ready before it is due" digits />
+        <AskField ask={ask} name="timezone" label="Time zone" />
       </div>
       <Days label="People work on" value={working} onChange={setWorking} />
       <Days label="Sowing is done on" value={sowing} onChange={setSowing} />
-      <label className="flex items-baseline gap-2">
-        <input type="checkbox" checked={part} onChange={(event) => setPart(event.target.checked)} />
-        <span>
-          Trays may be sown in part <span className="note">the rest of a tray takes another crop</span>
-        </span>
-      </label>
-      <Faults error={save.error} fields={["name", "chance_wanted", "safety_days", "timezone"]} />
-      <div className="flex items-center gap-3">
-        <button type="submit" className="btn w-fit" disabled={save.isPending}>
-          Save
-        </button>
-        {save.isSuccess ? <span role="status">Saved. New plans follow these rules.</span> : null}
-      </div>
-    </form>
+      <AskField
+        ask={ask}
+        name="part_trays"
+        type="check"
+        label="Trays may be sown in part"
+        hint="the rest of a tray takes another crop"
+      />
+      {ask.saved ? <p role="status">Saved. New plans follow these rules.</p> : null}
+    </AskForm>
   );
 }
 

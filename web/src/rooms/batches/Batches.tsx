@@ -20,7 +20,7 @@ export function Batches() {
   const may = useMay();
   const [fresh, setFresh] = useState(false);
   const { data: rows } = useSuspenseQuery(batchesQuery);
-  const go = (next: string) => navigate({ to: "/batches" as "/", search: { view: next } as never });
+  const go = (next: string) => navigate({ to: "/batches", search: { view: next } });
   const live = rows.filter((row) => row.state !== "delivered" && row.state !== "abandoned");
   return (
     <div>
@@ -60,7 +60,7 @@ export function Batches() {
               A batch is one run of a method. Take in orders and plan them, and every batch stands here with its
               quantities, dates and places.
             </p>
-            <Link className="btn" to={"/orders" as "/"}>
+            <Link className="btn" to="/orders">
               Go to orders
             </Link>
           </Empty>
@@ -108,7 +108,7 @@ const columns: Column<Row>[] = [
     head: "Batch",
     value: (b) => b.code,
     cell: (b) => (
-      <Link to={`/batches/${b.id}` as "/"}>
+      <Link to="/batches/$id" params={{ id: String(b.id) }}>
         <BatchCode code={b.code} />
       </Link>
     ),
@@ -144,7 +144,7 @@ const columns: Column<Row>[] = [
     value: (b) => b.lot,
     cell: (b) =>
       b.lot ? (
-        <Link to={`/lots?lot=${b.lot_id}` as "/"}>
+        <Link to="/lots" search={{ lot: String(b.lot_id) }}>
           <LotCode code={b.lot} />
         </Link>
       ) : (

@@ -278,8 +278,8 @@ function ThinShapes({ laid, lane, y }: { laid: Laid[]; lane: Lane; y: (amount: n
       tabIndex={0}
       aria-label={words}
       className="group cursor-pointer outline-none"
-      onClick={() => navigate({ to: "/batches" as "/", search: {} as never })}
-      onKeyDown={(event) => event.key === "Enter" && navigate({ to: "/batches" as "/", search: {} as never })}
+      onClick={() => navigate({ to: "/batches", search: {} })}
+      onKeyDown={(event) => event.key === "Enter" && navigate({ to: "/batches", search: {} })}
     >
       <title>{words}</title>
       <path d={plan} fill={`url(#dots${lane.place_id})`} className="stroke-line" strokeWidth={0.5} />
@@ -395,7 +395,7 @@ function BodyShape({
           ]
         : [],
     );
-    if (!moving) acts.set("Enter", () => navigate({ to: `/batches/${body.batch_id}` as "/" }));
+    if (!moving) acts.set("Enter", () => navigate({ to: "/batches/$id", params: { id: String(body.batch_id) } }));
     const act = acts.get(event.key);
     if (act) {
       event.preventDefault();
@@ -408,7 +408,7 @@ function BodyShape({
     const days = Math.round((event.clientX - from.current) / perDay);
     setDrag(null);
     if (days && canMove) move(days);
-    else navigate({ to: `/batches/${body.batch_id}` as "/" });
+    else navigate({ to: "/batches/$id", params: { id: String(body.batch_id) } });
   };
   const unsown = body.state === "planned";
   const best = widest(laid, (day) => Math.min(scale.left + scale.open, Math.max(scale.left, scale.x(day))));

@@ -1,12 +1,12 @@
 import { Link } from "@tanstack/react-router";
-import { useCallback, useState } from "react";
-import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
+import { useCallback } from "react";
+import { api, type Schemas, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
-import { DayField } from "../../ui/DayField";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
-import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { Faults, Field } from "../../ui/parts";
+import { useAddress, useMay } from "../../ui/hooks";
+import { useAsk } from "../../ui/useAsk";
 import { EmergenceCount } from "../sowing/EmergenceCount";
 import { SownForm } from "../sowing/SownForm";
 
@@ -28,8 +28,8 @@ export function Doing({ batch }: { batch: Batch }) {
       <h2 className="border-rule border-b pb-1">What happens</h2>
       {batch.way !== "plants" ? (
         <p className="py-2">
-          Grown for seed: sowing, counts, harvest and laboratory are recorded in{" "}
-          <Link to={"/seedcrops" as "/"}>Seed crops</Link> and <Link to={"/lots" as "/"}>Lots</Link>.
+          Grown for seed: sowing, counts, harvest and laboratory are recorded in <Link to="/seedcrops">Seed crops</Link>{" "}
+          and <Link to="/lots">Lots</Link>.
         </p>
       ) : closed ? null : (
         <div className="grid gap-3 py-2">
@@ -106,90 +106,47 @@ function cellsOf(batch: Batch): number {
 
 function MoveOn({ batch, next }: { batch: Batch; next: Schemas["StageTimeOut"] }) {
   const { today } = useSpan();
-  const [on, setOn] = useState(today);
   const verb = { pot: "Potted on", space: "Spaced" }[next.kind] ?? `Moved to ${next.place || next.name.toLowerCase()}`;
-  const save = useSave(() =>
-    take(
-      api.POST("/api/batches/{batch_id}/moved", {
-        params: { path: { batch_id: batch.id } },
-        body: { stage: next.key, on, version: batch.version },
-      }),
-    ),
-  );
-  const error = save.error instanceof ApiError ? save.error : null;
+  const ask = useAsk({
+    start: { on: today },
+    again: false,
+    names: { stage: "on" },
+    save: ({ on }) =>
+      take(
+        api.POST("/api/batches/{batch_id}/moved", {
+          params: { path: { batch_id: batch.id } },
+          body: { stage: next.key, on, version: batch.version },
+        }),
+      ),
+  });
   return (
-    <form
-      className="flex flex-wrap items-end gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(undefined);
-      }}
-    >
-      <Field label={`${next.name}: planned ${shortDay(next.start)}`} fault={error?.of("on") ?? error?.of("stage")}>
-        <DayField max={today} value={on} onChange={setOn} />
-      </Field>
-      <button type="submit" className="btn" disabled={save.isPending}>
-        {verb}
-      </button>
-      <Faults error={save.error} fields={["on", "stage"]} />
-    </form>
+    <AskForm ask={ask} button={verb} className="flex flex-wrap items-end gap-3">
+      <AskField ask={ask} name="on" label={`${next.name}: planned ${shortDay(next.start)}`} type="date" max={today} />
+    </AskForm>
   );
 }
 
 function LossForm({ batch }: { batch: Batch }) {
   const { today } = useSpan();
-  const [lost, setLost] = useState("");
-  const [cause, setCause] = useState("");
-  const [uuid, setUuid] = useState(entryId);
-  const save = useSave(
-    () =>
+  const ask = useAsk({
+    start: { lost: "", cause: "" },
+    save: (typed, client_uuid) =>
       take(
         api.POST("/api/batches/{batch_id}/losses", {
           params: { path: { batch_id: batch.id } },
-          body: { lost: Math.round(Number(lost)), cause, on: today, client_uuid: uuid },
+          body: { ...typed, on: today, client_uuid },
         }),
       ),
-    () => {
-      setLost("");
-      setUuid(entryId());
-    },
-  );
-  const error = save.error instanceof ApiError ? save.error : null;
+  });
   return (
-    <form
-      className="mt-2 flex flex-wrap items-end gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(undefined);
-      }}
-    >
-      <Field label="How many were lost" fault={error?.of("lost")}>
-        <input
-          className="input !w-28"
-          inputMode="numeric"
-          value={lost}
-          onChange={(e) => setLost(e.target.value)}
-          required
-        />
-      </Field>
-      <Field label="What took them" fault={error?.of("cause")}>
-        <input
-          className="input !w-44"
-          list="causes"
-          value={cause}
-          onChange={(e) => setCause(e.target.value)}
-          required
-        />
-      </Field>
+    <AskForm ask={ask} button="Record" className="mt-2 flex flex-wrap items-end gap-3">
+      <AskField ask={ask} name="lost" label="How many were lost" className="!w-28" digits needed />
+      <AskField ask={ask} name="cause" label="What took them" className="!w-44" list="causes" needed />
       <datalist id="causes">
         {CAUSES.map((one) => (
           <option key={one}>{one}</option>
         ))}
       </datalist>
-      <button type="submit" className="btn" disabled={save.isPending}>
-        Record
-      </button>
-      <Faults error={save.error} fields={["lost", "cause"]} />
-    </form>
+    </AskForm>
   );
 }

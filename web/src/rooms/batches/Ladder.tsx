@@ -19,7 +19,7 @@ import { SeedRungs } from "./SeedRungs";
 type Batch = Schemas["LadderOut"];
 
 export function Ladder() {
-  const { id } = useParams({ strict: false }) as { id: string };
+  const { id = "" } = useParams({ strict: false });
   const { data: batch } = useSuspenseQuery(batchQuery(ref(id)));
   const { content, show } = useWorking();
   useEffect(() => {
@@ -41,7 +41,9 @@ export function Ladder() {
             {batch.orders.length ? <ForOrders batch={batch} /> : "for stock, no order yet"}
           </span>
           {batch.state === "planned" && batch.way === "plants" ? (
-            <Link to={`/sowing?card=${batch.id}` as "/"}>Sowing card</Link>
+            <Link to="/sowing" search={{ card: String(batch.id) }}>
+              Sowing card
+            </Link>
           ) : null}
           {batch.way === "plants" ? (
             <a href={`/api/batches/${batch.id}/card.pdf`} target="_blank" rel="noreferrer">
@@ -69,8 +71,10 @@ function ForOrders({ batch }: { batch: Batch }) {
       {batch.orders.map((order, n) => (
         <span key={order.line_id}>
           {n ? "; " : ""}
-          <Link to={`/orders?line=${order.line_id}` as "/"}>order {order.number}</Link>, {order.customer}:{" "}
-          {promised(order.quantity, order.unit)} in {windowWords(order.due_from, order.due_last)}
+          <Link to="/orders" search={{ line: String(order.line_id) }}>
+            order {order.number}
+          </Link>
+          , {order.customer}: {promised(order.quantity, order.unit)} in {windowWords(order.due_from, order.due_last)}
         </span>
       ))}
     </>
@@ -285,7 +289,9 @@ function Says({ batch }: { batch: Batch }) {
           <p key={`${place.place_id}${run.start}`} className="fault">
             {place.place} is over by {area(run.amount)} {place.unit} from {shortDay(run.start)} to{" "}
             {shortDay(addDays(run.end, -1))} while this batch stands there.{" "}
-            <Link to={`/batches?view=board&place=${place.place_id}` as "/"}>See the board</Link>
+            <Link to="/batches" search={{ view: "board", place: String(place.place_id) }}>
+              See the board
+            </Link>
           </p>
         )),
       )}

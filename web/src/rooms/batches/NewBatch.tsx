@@ -1,80 +1,56 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
-import { ApiError, api, take } from "../../api/client";
+import { useWatch } from "react-hook-form";
+import { api, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
-import { DayField } from "../../ui/DayField";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { addDays } from "../../ui/dates";
-import { useSave } from "../../ui/hooks";
-import { Faults, Field, Sheet } from "../../ui/parts";
+import { Sheet } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
 
 /** A batch on speculation, without an order. */
 export function NewBatch({ open, onClose }: { open: boolean; onClose: () => void }) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
   const { today } = useSpan();
   const navigate = useNavigate();
-  const [method, setMethod] = useState("");
-  const [needed, setNeeded] = useState("");
-  const [ready, setReady] = useState(addDays(today, 56));
-  const chosen = library?.methods.find((m) => m.id === Number(method));
-  const save = useSave(
-    () =>
-      take(
-        api.POST("/api/batches", {
-          body: {
-            crop_id: chosen?.crop_id ?? 0,
-            method_id: Number(method),
-            needed,
-            order_line_ids: [],
-            lot_ids: [],
-            ready_on: ready,
-          },
-        }),
-      ),
-    (done) => {
-      onClose();
-      navigate({ to: `/batches/${done.id}` as "/" });
+  const methods = library?.methods ?? [];
+  const start = { method_id: "", needed: "", ready_on: addDays(today, 56) };
+  const methodOf = (id: string) => methods.find((one) => String(one.id) === id);
+  const ask = useAsk({
+    start,
+    save: ({ method_id, ...typed }: typeof start) => {
+      const method = methodOf(method_id);
+      const ids = { crop_id: method?.crop_id ?? 0, method_id: method?.id ?? 0, order_line_ids: [], lot_ids: [] };
+      return take(api.POST("/api/batches", { body: { ...typed, ...ids } }));
     },
-  );
-  const error = save.error instanceof ApiError ? save.error : null;
+    onDone: (done) => {
+      onClose();
+      navigate({ to: "/batches/$id", params: { id: String(done.id) } });
+    },
+  });
+  const { method_id = "" } = useWatch({ control: ask.form.control });
   return (
     <Sheet open={open} onClose={onClose} title="New batch">
-      <form
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
+      <AskForm ask={ask} button="Plan it">
         <p className="text-ink2">Raised on speculation; an order can be met from it later.</p>
-        <Field label="Method" fault={error?.of("method_id")}>
-          <select className="input" value={method} onChange={(e) => setMethod(e.target.value)} required>
-            <option value="" />
-            {library?.methods.map((m) => (
-              <option key={m.id} value={m.id}>
-                {m.name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field label={`Good ${chosen?.unit ?? "plants"} wanted`} fault={error?.of("needed")}>
-          <input
-            className="input"
-            value={needed}
-            inputMode="numeric"
-            onChange={(e) => setNeeded(e.target.value)}
-            required
-          />
-        </Field>
-        <Field label="Ready on" fault={error?.of("ready_on")}>
-          <DayField value={ready} onChange={setReady} required />
-        </Field>
-        <Faults error={save.error} fields={["method_id", "needed", "ready_on"]} />
-        <button type="submit" className="btn w-fit" disabled={save.isPending}>
-          Plan it
-        </button>
-      </form>
+        <AskField
+          ask={ask}
+          name="method_id"
+          label="Method"
+          type="select"
+          needed
+          options={[["", ""], ...methods.map((one) => [String(one.id), one.name] as const)]}
+        />
+        <AskField
+          ask={ask}
+          name="needed"
+          label={`Good ${methodOf(method_id)?.unit ?? "plants"} wanted`}
+          digits
+          needed
+        />
+        <AskField ask={ask} name="ready_on" label="Ready on" type="date" needed />
+      </AskForm>
     </Sheet>
   );
 }

@@ -25,11 +25,9 @@ export function RateForm({
       className="grid gap-2"
       onSubmit={(event) => {
         event.preventDefault();
-        const [m, s] = [Number(mean) / 100, Number(sd) / 100];
-        if (!(m > 0 && m <= 1)) return setSaid("A rate lies above 0 and up to 100 %.");
         if (!reason.trim()) return setSaid("Say why; the reason stays beside the rate.");
         setSaid("");
-        propose(batchId, { stage, rate: { mean: m, sd: Number.isFinite(s) ? s : 0, reason } });
+        propose(batchId, { stage, rate: { mean, sd: sd.trim() || "0", reason } });
       }}
     >
       <h2>Reckon with another rate</h2>

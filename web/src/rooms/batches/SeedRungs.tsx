@@ -14,7 +14,7 @@ export function SeedRungs({ batchId }: { batchId: number }) {
     return (
       <p className="border-hair border-t py-2">
         Not laid out yet, so rows, plants and parent seed are open.{" "}
-        <Link to={`/seedcrops?batch=${batchId}` as "/"} className="btn ml-2">
+        <Link to="/seedcrops" search={{ batch: String(batchId) }} className="btn ml-2">
           Lay out the block
         </Link>
       </p>
@@ -61,7 +61,9 @@ export function SeedRungs({ batchId }: { batchId: number }) {
         </div>
       ))}
       <p className="py-2">
-        <Link to={`/seedcrops/${block.block_id}` as "/"}>See the block</Link>
+        <Link to="/seedcrops/$id" params={{ id: String(block.block_id) }}>
+          See the block
+        </Link>
       </p>
     </section>
   );

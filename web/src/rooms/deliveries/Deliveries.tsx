@@ -1,15 +1,17 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { api, entryId, type Schemas, take } from "../../api/client";
+import { useWatch } from "react-hook-form";
+import { api, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery, type Ref, ref } from "../../api/queries";
 import { useSpan } from "../../shell/span";
-import { DayField } from "../../ui/DayField";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few, promised } from "../../ui/format";
-import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { useAddress, useMay } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { WhatWasDone } from "../../ui/TakeBack";
+import { useAsk } from "../../ui/useAsk";
 import { Grade } from "./Grade";
 
 type Due = Schemas["DueOut"];
@@ -23,7 +25,7 @@ export function Deliveries() {
   const end = addDays(span.start, span.days);
   const due = data.due.filter((line) => line.due_from < end);
   const done = data.done;
-  const close = () => navigate({ to: "/deliveries" as "/", search: {} as never });
+  const close = () => navigate({ to: "/deliveries", search: {} });
   const may = useMay();
   return (
     <div className="px-4 pb-6">
@@ -86,7 +88,7 @@ export function Deliveries() {
                     <button
                       type="button"
                       className="btn-link"
-                      onClick={() => navigate({ to: "/deliveries" as "/", search: { note: String(row.id) } as never })}
+                      onClick={() => navigate({ to: "/deliveries", search: { note: String(row.id) } })}
                     >
                       note {row.code}
                     </button>
@@ -139,7 +141,10 @@ function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onD
         {line.due_last < today ? <Pennant>overdue</Pennant> : <span className="note">{shortDay(line.due_from)}</span>}
       </td>
       <td>
-        <Link to={`/orders?line=${line.line_id}` as "/"}>{line.order}</Link> {line.customer}
+        <Link to="/orders" search={{ line: String(line.line_id) }}>
+          {line.order}
+        </Link>{" "}
+        {line.customer}
       </td>
       <td>
         {line.crop} {line.cultivar}, {line.form}
@@ -152,7 +157,7 @@ function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onD
       <td>
         {line.batches.map((batch) => (
           <div key={batch.batch_id} className="flex items-baseline gap-2">
-            <Link to={`/batches/${batch.batch_id}` as "/"}>
+            <Link to="/batches/$id" params={{ id: String(batch.batch_id) }}>
               <BatchCode code={batch.code} />
             </Link>
             <span className="note">
@@ -165,7 +170,7 @@ function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onD
       <td>
         {line.stock.map((lot) => (
           <div key={lot.lot_id}>
-            <Link to={`/lots?lot=${lot.lot_id}` as "/"}>
+            <Link to="/lots" search={{ lot: String(lot.lot_id) }}>
               <LotCode code={lot.code} />
             </Link>{" "}
             {count(lot.balance)}
@@ -199,7 +204,7 @@ function Standing({ rows }: { rows: Schemas["SpareOut"][] }) {
             <tr key={row.batch_id}>
               <td className="w-32">ready {shortDay(row.ready_on)}</td>
               <td>
-                <Link to={`/batches/${row.batch_id}` as "/"}>
+                <Link to="/batches/$id" params={{ id: String(row.batch_id) }}>
                   <BatchCode code={row.code} />
                 </Link>{" "}
                 {row.state === "sown" && may("batches.do") ? (
@@ -225,120 +230,92 @@ function Standing({ rows }: { rows: Schemas["SpareOut"][] }) {
 function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
   const { today } = useSpan();
   const navigate = useNavigate();
-  const [uuid] = useState(entryId);
-  const [on, setOn] = useState(today);
-  const [picks, setPicks] = useState<Record<string, string>>(() => proposed(lines));
-  const [causes, setCauses] = useState<Record<number, string>>({});
-  const [closeShort, setCloseShort] = useState<Record<number, boolean>>({});
   const first = lines[0];
-  const picked = (line: Due) =>
-    line.stock.reduce((sum, lot) => sum + Number(picks[`${line.line_id}.${lot.lot_id}`] || 0), 0);
-  const save = useSave(
-    () =>
+  const start = {
+    on: today,
+    picks: lines.flatMap((line) =>
+      line.stock.map((lot) => ({
+        line_id: line.line_id,
+        lot_id: lot.lot_id,
+        quantity: lot.proposed ? String(lot.proposed) : "",
+      })),
+    ),
+    short: lines.map((line) => ({ line_id: line.line_id, close: "", cause: "" })),
+  };
+  const ask = useAsk({
+    start,
+    again: false,
+    names: (field) => field.replace(/^(picks\.\d+)\.(lot|line)_id$/, "$1.quantity"),
+    save: ({ picks, short, on }: typeof start, client_uuid) =>
       take(
         api.POST("/api/deliveries", {
           body: {
             order_id: first?.order_id ?? 0,
             on,
-            picks: lines.flatMap((line) =>
-              line.stock.map((lot) => ({
-                line_id: line.line_id,
-                lot_id: lot.lot_id,
-                quantity: picks[`${line.line_id}.${lot.lot_id}`]?.trim() || "0",
-              })),
-            ),
-            short: lines
-              .filter((line) => closeShort[line.line_id])
-              .map((line) => ({ line_id: line.line_id, cause: causes[line.line_id] ?? "" })),
-            client_uuid: uuid,
+            picks: picks.map((pick) => ({ ...pick, quantity: pick.quantity.trim() || "0" })),
+            short: short.filter((one) => one.close).map(({ line_id, cause }) => ({ line_id, cause })),
+            client_uuid,
             note: "",
           },
         }),
       ),
-    (made) => {
+    onDone: (made) => {
       onClose();
-      navigate({ to: "/deliveries" as "/", search: { note: String(made.id) } as never });
+      navigate({ to: "/deliveries", search: { note: String(made.id) } });
     },
-  );
+  });
+  const typed = useWatch({ control: ask.form.control }) as typeof start;
   if (!first) return null;
   return (
     <Sheet open onClose={onClose} title={`Hand over order ${first.order}`}>
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
+      <AskForm ask={ask} button="Hand over and write the note" className="grid gap-4" big="phone">
         <p>{first.customer}</p>
-        {lines.map((line) => {
+        {lines.map((line, n) => {
           const left = line.quantity - line.delivered;
-          const missing = left - picked(line);
+          const mine = typed.picks.filter((pick) => pick.line_id === line.line_id);
+          const missing = left - mine.reduce((sum, pick) => sum + Number(pick.quantity || 0), 0);
           return (
             <fieldset key={line.line_id} className="border-hair border-t pt-2">
               <legend className="font-semibold">
                 {line.crop} {line.cultivar}, {windowWords(line.due_from, line.due_last)}: {count(left)} {line.unit}{" "}
                 wanted
               </legend>
-              {line.stock.map((lot) => (
-                <Field
-                  key={lot.lot_id}
-                  label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}
-                  fault={lot.barred ? `May not leave today: ${lot.barred}.` : undefined}
-                >
-                  <input
-                    className="input phone"
-                    inputMode="numeric"
-                    value={picks[`${line.line_id}.${lot.lot_id}`] ?? ""}
-                    onChange={(e) => setPicks({ ...picks, [`${line.line_id}.${lot.lot_id}`]: e.target.value })}
-                  />
-                </Field>
-              ))}
+              {start.picks.map((pick, at) => {
+                const lot = line.stock.find((one) => pick.line_id === line.line_id && one.lot_id === pick.lot_id);
+                return lot ? (
+                  <div key={lot.lot_id}>
+                    <AskField
+                      ask={ask}
+                      name={`picks.${at}.quantity`}
+                      label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}
+                      className="phone"
+                      digits
+                    />
+                    {lot.barred ? <p className="fault">May not leave today: {lot.barred}.</p> : null}
+                  </div>
+                ) : null;
+              })}
               {line.stock.length ? null : <p className="text-ink2">Nothing is graded for it yet.</p>}
               {missing > 0 ? (
                 <div className="mt-2 grid gap-2">
                   <p className="fault">{count(missing)} are missing.</p>
-                  <label className="flex items-center gap-2">
-                    <input
-                      type="checkbox"
-                      checked={closeShort[line.line_id] ?? false}
-                      onChange={(e) => setCloseShort({ ...closeShort, [line.line_id]: e.target.checked })}
-                    />
-                    Close the line short; no more will follow
-                  </label>
-                  {closeShort[line.line_id] ? (
-                    <Field label="Why it is short">
-                      <input
-                        className="input"
-                        value={causes[line.line_id] ?? ""}
-                        onChange={(e) => setCauses({ ...causes, [line.line_id]: e.target.value })}
-                        required
-                      />
-                    </Field>
+                  <AskField
+                    ask={ask}
+                    name={`short.${n}.close`}
+                    type="check"
+                    label="Close the line short; no more will follow"
+                  />
+                  {typed.short[n]?.close ? (
+                    <AskField ask={ask} name={`short.${n}.cause`} label="Why it is short" needed />
                   ) : null}
                 </div>
               ) : null}
             </fieldset>
           );
         })}
-        <Field label="Delivered on">
-          <DayField className="phone" max={today} value={on} onChange={setOn} />
-        </Field>
-        <Faults error={save.error} />
-        <button type="submit" className="btn phone" disabled={save.isPending}>
-          Hand over and write the note
-        </button>
-      </form>
+        <AskField ask={ask} name="on" label="Delivered on" type="date" className="phone" max={today} />
+      </AskForm>
     </Sheet>
-  );
-}
-
-/** What the server would hand over: the balance of each lot is shared by the lines that are due. */
-function proposed(lines: Due[]): Record<string, string> {
-  return Object.fromEntries(
-    lines.flatMap((line) =>
-      line.stock.map((lot) => [`${line.line_id}.${lot.lot_id}`, lot.proposed ? String(lot.proposed) : ""]),
-    ),
   );
 }
 

@@ -1,13 +1,15 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { dayQuery, placesQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
+import { AskField, AskForm } from "../../ui/AskForm";
+import { Door } from "../../ui/Door";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
 import { count, few, hours, quantity } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
 
 type Task = Schemas["TaskOut"];
 const PARTS = ["early", "morning", "afternoon", "evening"] as const;
@@ -100,9 +102,9 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
               )}
             </span>
             <span className="min-w-0 flex-1 basis-64">{decision.sentence}</span>
-            <Link className="btn" to={decision.link as "/"}>
+            <Door className="btn" link={decision.link}>
               {decision.action}
-            </Link>
+            </Door>
           </li>
         ))}
         {line.decisions.length > 6 ? (
@@ -175,15 +177,15 @@ function TaskRow({ task }: { task: Task }) {
         {task.state === "partly" || task.state === "not_done" ? <b>{task.state_words}: </b> : null}
         {title}{" "}
         {task.subject_kind === "batch" && task.subject_id ? (
-          <Link
-            to={
-              (task.kind === "sow" && task.state === "todo"
+          <Door
+            link={
+              task.kind === "sow" && task.state === "todo"
                 ? `/sowing?card=${task.subject_id}`
-                : `/batches/${task.subject_id}`) as "/"
+                : `/batches/${task.subject_id}`
             }
           >
             <BatchCode code={task.subject_code} />
-          </Link>
+          </Door>
         ) : null}{" "}
         {task.minutes ? <span className="note">{hours(task.minutes)}</span> : null}
         {task.planned_for ? (
@@ -257,9 +259,9 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
       ) : null}
       {batch && doing[task.kind] && task.state === "todo" ? (
         <p className="mt-3">
-          <Link className="btn phone" to={link as "/"}>
+          <Door className="btn phone" link={link}>
             {doing[task.kind]}
-          </Link>
+          </Door>
           <span className="note mt-1 block">That ticks this task, and the plan follows what happened.</span>
         </p>
       ) : null}
@@ -344,70 +346,33 @@ function Ahead({ from }: { from: string }) {
 
 function AddTask({ open, onClose, day }: { open: boolean; onClose: () => void; day: string }) {
   const { data: places } = useQuery({ ...placesQuery, enabled: open });
-  const [title, setTitle] = useState("");
-  const [place, setPlace] = useState("");
-  const [part, setPart] = useState<(typeof PARTS)[number]>("morning");
-  const [minutes, setMinutes] = useState("");
-  const save = useSave(
-    () =>
-      take(
-        api.POST("/api/tasks", {
-          body: {
-            title,
-            due: day,
-            place_id: place ? Number(place) : null,
-            part_of_day: part,
-            minutes,
-            note: "",
-          },
-        }),
-      ),
-    () => {
-      setTitle("");
-      onClose();
-    },
-  );
+  const start = { title: "", place_id: "", part_of_day: "morning" as (typeof PARTS)[number], minutes: "" };
+  const ask = useAsk({
+    start,
+    onDone: onClose,
+    save: ({ place_id, ...typed }: typeof start) =>
+      take(api.POST("/api/tasks", { body: { ...typed, due: day, place_id: Number(place_id) || null, note: "" } })),
+  });
   return (
     <Sheet open={open} onClose={onClose} title={`Add a task for ${shortDay(day)}`}>
-      <form
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
-        <Field label="What is to be done">
-          <input className="input" value={title} onChange={(e) => setTitle(e.target.value)} required maxLength={200} />
-        </Field>
-        <Field label="Where">
-          <select className="input" value={place} onChange={(e) => setPlace(e.target.value)}>
-            <option value="">anywhere</option>
-            {places?.places.map((one) => (
-              <option key={one.id} value={one.id}>
-                {one.name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field label="Part of the day">
-          <select className="input" value={part} onChange={(e) => setPart(e.target.value as typeof part)}>
-            {PARTS.map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-        </Field>
-        <Field
-          label="Minutes"
-          hint="or “1.5 h”"
-          fault={save.error instanceof ApiError ? save.error.of("minutes") : undefined}
-        >
-          <input className="input" value={minutes} onChange={(e) => setMinutes(e.target.value)} />
-        </Field>
-        <Faults error={save.error} fields={["minutes"]} />
-        <button type="submit" className="btn w-fit">
-          Add
-        </button>
-      </form>
+      <AskForm ask={ask} button="Add">
+        <AskField ask={ask} name="title" label="What is to be done" needed maxLength={200} />
+        <AskField
+          ask={ask}
+          name="place_id"
+          label="Where"
+          type="select"
+          options={[["", "anywhere"], ...(places?.places ?? []).map((one) => [String(one.id), one.name] as const)]}
+        />
+        <AskField
+          ask={ask}
+          name="part_of_day"
+          label="Part of the day"
+          type="select"
+          options={PARTS.map((name) => [name, name])}
+        />
+        <AskField ask={ask} name="minutes" label="Minutes" hint="or “1.5 h”" />
+      </AskForm>
     </Sheet>
   );
 }

@@ -1,13 +1,13 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { ApiError, api, type Schemas, take } from "../../api/client";
+import { api, type Schemas, take } from "../../api/client";
 import { lotQuery, lotsQuery, type Ref, ref } from "../../api/queries";
-import { DayField } from "../../ui/DayField";
 import { fullDay, shortDay } from "../../ui/dates";
 import { count, few, quantity, share } from "../../ui/format";
-import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { BatchCode, Empty, Faults, Field, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { useAddress, useMay } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
 import { OwnSeed } from "./OwnSeed";
@@ -23,8 +23,7 @@ export function Lots() {
   const navigate = useNavigate();
   const may = useMay();
   const [receive, setReceive] = useState(false);
-  const choose = (id: number | null) =>
-    navigate({ to: "/lots" as "/", search: (id ? { lot: String(id) } : {}) as never });
+  const choose = (id: number | null) => navigate({ to: "/lots", search: id ? { lot: String(id) } : {} });
   const stocked = lots.filter((lot) => lot.balance > 0).length;
   return (
     <div className="px-4 pb-6">
@@ -42,7 +41,8 @@ export function Lots() {
         ].map(([view, words]) => (
           <Link
             key={view}
-            to={(view ? `/lots?view=${view}` : "/lots") as "/"}
+            to="/lots"
+            search={view ? { view } : {}}
             aria-current={(address.view ?? "") === view ? "page" : undefined}
             className={(address.view ?? "") === view ? "border-ink border-b-2 font-semibold no-underline" : ""}
           >
@@ -175,11 +175,13 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
                   <td>
                     {row.kind}{" "}
                     {row.subject_kind === "batch" && row.subject_id ? (
-                      <Link to={`/batches/${row.subject_id}` as "/"}>
+                      <Link to="/batches/$id" params={{ id: String(row.subject_id) }}>
                         <BatchCode code={row.subject_code} />
                       </Link>
                     ) : row.subject_kind === "delivery" && row.subject_id ? (
-                      <Link to={`/deliveries?note=${row.subject_id}` as "/"}>note {row.subject_code}</Link>
+                      <Link to="/deliveries" search={{ note: String(row.subject_id) }}>
+                        note {row.subject_code}
+                      </Link>
                     ) : (
                       row.reason
                     )}
@@ -233,90 +235,50 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
 }
 
 function TestForm({ id }: { id: number }) {
-  const [percent, setPercent] = useState("");
-  const [on, setOn] = useState("");
-  const save = useSave(
-    () =>
-      take(
-        api.POST("/api/lots/{lot_id}/tests", {
-          params: { path: { lot_id: id } },
-          body: { kind: "germination", value: Number(percent) / 100, seeds: 400, tested_on: on },
-        }),
-      ),
-    () => setPercent(""),
-  );
   return (
     <details className="mt-2">
       <summary className="btn-link cursor-pointer">Record a germination test</summary>
-      <form
-        className="mt-2 grid gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
-        <Field label="Germination, %">
-          <input
-            className="input"
-            inputMode="decimal"
-            value={percent}
-            onChange={(e) => setPercent(e.target.value)}
-            required
-          />
-        </Field>
-        <Field label="Tested on">
-          <DayField value={on} onChange={setOn} required />
-        </Field>
-        <Faults error={save.error} />
-        <button type="submit" className="btn w-fit">
-          Record
-        </button>
-      </form>
+      <div className="mt-2">
+        <QuickForm
+          columns={1}
+          button="Record"
+          fields={[
+            { name: "value", label: "Germination, %", needed: true, digits: true },
+            { name: "tested_on", label: "Tested on", type: "date", needed: true },
+          ]}
+          save={({ value = "", tested_on = "" }) =>
+            take(
+              api.POST("/api/lots/{lot_id}/tests", {
+                params: { path: { lot_id: id } },
+                body: { kind: "germination", value, seeds: 400, tested_on },
+              }),
+            )
+          }
+        />
+      </div>
     </details>
   );
 }
 
 function BalanceForm({ id, unit }: { id: number; unit: string }) {
-  const [counted, setCounted] = useState("");
-  const [reason, setReason] = useState("");
-  const save = useSave(() =>
-    take(
-      api.POST("/api/lots/{lot_id}/balance", {
-        params: { path: { lot_id: id } },
-        body: { counted, reason },
-      }),
-    ),
-  );
   return (
     <details className="mt-2">
       <summary className="btn-link cursor-pointer">Correct the balance</summary>
-      <form
-        className="mt-2 grid gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
-        <Field
-          label={`Weighed now, ${unit}`}
-          fault={save.error instanceof ApiError ? save.error.of("counted") : undefined}
-        >
-          <input
-            className="input"
-            inputMode="decimal"
-            value={counted}
-            onChange={(e) => setCounted(e.target.value)}
-            required
-          />
-        </Field>
-        <Field label="Why">
-          <input className="input" value={reason} onChange={(e) => setReason(e.target.value)} />
-        </Field>
-        <Faults error={save.error} />
-        <button type="submit" className="btn w-fit">
-          Correct
-        </button>
-      </form>
+      <div className="mt-2">
+        <QuickForm
+          columns={1}
+          button="Correct"
+          fields={[
+            { name: "counted", label: `Weighed now, ${unit}`, needed: true, digits: true },
+            { name: "reason", label: "Why" },
+          ]}
+          save={({ counted = "", reason = "" }) =>
+            take(
+              api.POST("/api/lots/{lot_id}/balance", { params: { path: { lot_id: id } }, body: { counted, reason } }),
+            )
+          }
+        />
+      </div>
     </details>
   );
 }

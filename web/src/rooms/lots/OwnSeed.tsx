@@ -85,7 +85,7 @@ function Process({ lot }: { lot: Lot }) {
                 params: { path: { lot_id: lot.id } },
                 body: {
                   on: values.on ?? "",
-                  to_percent: Number(values.to_percent),
+                  to_percent: values.to_percent ?? "",
                   mass_after: values.mass_after ?? "",
                   reason: values.reason ?? "",
                   client_uuid: uuid,

@@ -35,11 +35,7 @@ const FIELDS: Record<Kind, FormField[]> = {
   ],
 };
 
-const numbers = (text: string | undefined) =>
-  (text ?? "")
-    .split(/[\s,;]+/)
-    .filter(Boolean)
-    .map(Number);
+const numbers = (text: string | undefined) => (text ?? "").split(/[\s,;]+/).filter(Boolean);
 
 function bodyOf(kind: Kind, values: Values, uuid: string): Schemas["ResultIn"] {
   const normal = numbers(values.normal);
@@ -48,12 +44,12 @@ function bodyOf(kind: Kind, values: Values, uuid: string): Schemas["ResultIn"] {
     tested_on: values.tested_on ?? "",
     normal,
     seeds_per_replicate: normal.length === 8 ? 50 : 100,
-    pure_g: values.pure_g ? Number(values.pure_g) : null,
-    inert_g: values.inert_g ? Number(values.inert_g) : null,
-    other_g: values.other_g ? Number(values.other_g) : null,
+    pure_g: values.pure_g ?? "",
+    inert_g: values.inert_g ?? "",
+    other_g: values.other_g ?? "",
     duplicates: numbers(values.duplicates),
-    seeds_found: values.seeds_found ? Number(values.seeds_found) : null,
-    sample_g: values.sample_g ? Number(values.sample_g) : null,
+    seeds_found: values.seeds_found ?? "",
+    sample_g: values.sample_g ?? "",
     certificate: values.certificate ?? "",
     reason: "",
     client_uuid: uuid,

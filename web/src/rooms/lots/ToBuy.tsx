@@ -98,7 +98,12 @@ const COLUMNS: Column<Wanted>[] = [
     cell: (row) => (
       <span className="flex flex-wrap gap-x-3">
         {row.uses.slice(0, 6).map((use) => (
-          <Link key={use.batch_id} to={`/batches/${use.batch_id}` as "/"} className="whitespace-nowrap">
+          <Link
+            key={use.batch_id}
+            to="/batches/$id"
+            params={{ id: String(use.batch_id) }}
+            className="whitespace-nowrap"
+          >
             <BatchCode code={use.batch} /> <span className="note">{shortDay(use.on)}</span>
           </Link>
         ))}

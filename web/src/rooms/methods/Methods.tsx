@@ -30,8 +30,12 @@ const KINDS: [kind: string, words: string, one: string][] = [
   ["class_scheme", "Classes of seed", "scheme"],
   ["isolation_rule", "Isolation distances", "distance"],
 ];
-const address = (kind: string, more: Record<string, string> = {}) =>
-  `/methods?${new URLSearchParams({ kind, ...more })}` as "/";
+interface More {
+  row?: string;
+  act?: string;
+  crop?: string;
+}
+const address = (kind: string, more: More = {}) => ({ to: "/methods", search: { kind, ...more } }) as const;
 
 /** The library: what is raised how, every value with its source; the house's own rows stand over what ships. */
 export function Methods() {
@@ -62,8 +66,8 @@ export function Methods() {
       >
         {may("methods.edit") ? (
           <>
-            <Link to={address(kind, { act: "yaml" })}>Bring in YAML</Link>
-            <Link className="btn" to={address(kind, { act: "new" })}>
+            <Link {...address(kind, { act: "yaml" })}>Bring in YAML</Link>
+            <Link className="btn" {...address(kind, { act: "new" })}>
               Add {/^[aeiou]/.test(one) ? "an" : "a"} {one}
             </Link>
           </>
@@ -71,14 +75,14 @@ export function Methods() {
       </RoomHead>
       {sessionStorage.getItem(KEPT) ? (
         <p className="mb-2 border-ink border-l-4 pl-3">
-          Orders wait to be brought in. <Link to={"/orders/import" as "/"}>Go on with them</Link>
+          Orders wait to be brought in. <Link to="/orders/import">Go on with them</Link>
         </p>
       ) : null}
       <nav aria-label="Kinds" className="flex flex-wrap gap-x-5 gap-y-1 border-rule border-b pb-2">
         {KINDS.map(([key, label]) => (
           <Link
             key={key}
-            to={address(key)}
+            {...address(key)}
             aria-current={key === kind ? "page" : undefined}
             className={key === kind ? "border-ink border-b-2 font-semibold no-underline" : ""}
           >
@@ -99,7 +103,7 @@ export function Methods() {
             {shown.map((other) => (
               <Link
                 key={other.slug}
-                to={address(kind, { row: other.slug })}
+                {...address(kind, { row: other.slug })}
                 aria-current={other.slug === chosen?.slug}
                 className={`block w-full border-hair border-b py-1.5 text-left no-underline ${other.slug === chosen?.slug ? "border-l-4 border-l-ink bg-panel pl-2 font-semibold" : ""}`}
               >
@@ -141,7 +145,7 @@ export function Methods() {
 
 function useTurn() {
   const navigate = useNavigate();
-  return (kind: string, more: Record<string, string> = {}) => navigate({ to: address(kind, more) });
+  return (kind: string, more: More = {}) => navigate(address(kind, more));
 }
 
 function NewRow({ kind, one, name, crop }: { kind: string; one: string; name: string; crop: string }) {
@@ -253,8 +257,8 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
         </span>
         {may("methods.edit") ? (
           <>
-            <Link to={address(row.kind, { row: row.slug, act: "change" })}>Change</Link>
-            <Link to={address(row.kind, { row: row.slug, act: "copy" })}>Make another after it</Link>
+            <Link {...address(row.kind, { row: row.slug, act: "change" })}>Change</Link>
+            <Link {...address(row.kind, { row: row.slug, act: "copy" })}>Make another after it</Link>
             {form.retired ? null : <Retire kind={row.kind} slug={row.slug} name={form.name} />}
             {row.kind === "crop" && !form.own ? <Raise row={row} /> : null}
           </>
@@ -265,7 +269,7 @@ function OneRow({ row, act, one }: { row: Row; act: string; one: string }) {
       {crop && !library.methods.some((other) => other.crop_id === crop.id) && may("methods.edit") ? (
         <p className="mt-4 border-ink border-l-4 pl-3">
           No method raises {crop.name.toLowerCase()} yet.{" "}
-          <Link to={address("method", { act: "new", crop: crop.slug })}>Say how it is raised</Link>.
+          <Link {...address("method", { act: "new", crop: crop.slug })}>Say how it is raised</Link>.
         </p>
       ) : null}
       {row.crop && row.kind === "method" ? <Schools crop={row.crop} here={row.slug} /> : null}

@@ -55,7 +55,7 @@ export function Schools({ crop, here }: { crop: string; here: string }) {
                 {way.slug === here ? (
                   <b>{way.name}</b>
                 ) : (
-                  <Link to={`/methods?${new URLSearchParams({ kind: "method", row: way.slug })}` as "/"}>
+                  <Link to="/methods" search={{ kind: "method", row: way.slug }}>
                     {way.name}
                   </Link>
                 )}

@@ -1,12 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, api, take } from "../../api/client";
+import { useWatch } from "react-hook-form";
+import { api, type Schemas, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
 import { useWorking } from "../../shell/working";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { shortDay } from "../../ui/dates";
 import { chance, count, grams } from "../../ui/format";
-import { useSave } from "../../ui/hooks";
-import { Faults, Field, Sheet } from "../../ui/parts";
+import { Sheet } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
 import { formsOf } from "./forms";
 import type { Typed } from "./NewOrder";
 
@@ -21,60 +23,42 @@ export function Ask({
   onTake?: ((asked: Partial<Typed>) => void) | undefined;
 }) {
   const { data: library } = useQuery({ ...libraryQuery, enabled: open });
-  const [crop, setCrop] = useState("");
-  const [form, setForm] = useState("");
-  const [quantity, setQuantity] = useState("");
-  const [due, setDue] = useState("");
   const { show } = useWorking();
-  const forms = library ? formsOf(library, Number(crop)) : [];
-  const ask = useSave(() =>
-    take(
-      api.POST("/api/orders/can-we-take-it", {
-        body: { crop_id: Number(crop), form: form || (forms[0] ?? ""), quantity, due },
-      }),
-    ),
-  );
-  const error = ask.error instanceof ApiError ? ask.error : null;
-  const answer = ask.data;
+  const start = { crop_id: "", form: "", quantity: "", due: "" };
+  const [answer, setAnswer] = useState<Schemas["AskOut"]>();
+  const formOf = ({ crop_id, form }: typeof start) => {
+    const forms = library ? formsOf(library, Number(crop_id)) : [];
+    return forms.includes(form) ? form : (forms[0] ?? "");
+  };
+  const ask = useAsk({
+    start,
+    again: false,
+    onDone: setAnswer,
+    save: (asked: typeof start) =>
+      take(
+        api.POST("/api/orders/can-we-take-it", {
+          body: { ...asked, crop_id: Number(asked.crop_id), form: formOf(asked) },
+        }),
+      ),
+  });
+  const typed = useWatch({ control: ask.form.control }) as typeof start;
+  const forms = library ? formsOf(library, Number(typed.crop_id)) : [];
+  const crops = (library?.crops ?? []).filter((one) => library && formsOf(library, one.id).length);
   return (
     <Sheet open={open} onClose={onClose} title="Can we take it?">
-      <form
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          ask.mutate(undefined);
-        }}
-      >
-        <Field label="Crop" fault={error?.of("crop_id")}>
-          <select className="input" value={crop} onChange={(e) => [setCrop(e.target.value), setForm("")]} required>
-            <option value="" />
-            {library?.crops
-              .filter((c) => formsOf(library, c.id).length)
-              .map((c) => (
-                <option key={c.id} value={c.id}>
-                  {c.name}
-                </option>
-              ))}
-          </select>
-        </Field>
-        <Field label="Form" fault={error?.of("form")}>
-          <select className="input" value={form || forms[0] || ""} onChange={(e) => setForm(e.target.value)}>
-            {forms.map((name) => (
-              <option key={name}>{name}</option>
-            ))}
-          </select>
-        </Field>
-        <Field label="How many" fault={error?.of("quantity")} hint="12000, 12,000 or 12k">
-          <input className="input" value={quantity} onChange={(e) => setQuantity(e.target.value)} required />
-        </Field>
-        <Field label="When" fault={error?.of("due")} hint="A day or a week, such as “week 36”">
-          <input className="input" value={due} onChange={(e) => setDue(e.target.value)} required />
-        </Field>
-        <Faults error={ask.error} fields={["crop_id", "form", "quantity", "due"]} />
-        <button type="submit" className="btn w-fit" disabled={ask.isPending}>
-          Work it out
-        </button>
-      </form>
+      <AskForm ask={ask} button="Work it out">
+        <AskField
+          ask={ask}
+          name="crop_id"
+          label="Crop"
+          type="select"
+          needed
+          options={[["", ""], ...crops.map((one) => [String(one.id), one.name] as const)]}
+        />
+        <AskField ask={ask} name="form" label="Form" type="select" options={forms.map((name) => [name, name])} />
+        <AskField ask={ask} name="quantity" label="How many" hint="12000, 12,000 or 12k" needed />
+        <AskField ask={ask} name="due" label="When" hint="A day or a week, such as “week 36”" needed />
+      </AskForm>
       {answer ? (
         <div className="mt-4 grid gap-2 border-ink border-t pt-3" aria-live="polite">
           <p className="text-h2 font-bold">{answer.sentence}</p>
@@ -121,10 +105,10 @@ export function Ask({
               className="btn w-fit"
               onClick={() =>
                 onTake({
-                  crop: library?.crops.find((one) => one.id === Number(crop))?.name ?? "",
-                  form: form || (forms[0] ?? ""),
-                  quantity,
-                  due: answer.can || !answer.earliest ? due : answer.earliest,
+                  crop: crops.find((one) => String(one.id) === typed.crop_id)?.name ?? "",
+                  form: formOf(typed),
+                  quantity: typed.quantity,
+                  due: answer.can || !answer.earliest ? typed.due : answer.earliest,
                 })
               }
             >

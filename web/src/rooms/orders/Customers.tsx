@@ -23,7 +23,7 @@ function All() {
   return (
     <div className="px-4 pb-6">
       <RoomHead title="Customers" note={few(data.length, "customer")}>
-        <Link to={"/orders" as "/"}>All orders</Link>
+        <Link to="/orders">All orders</Link>
       </RoomHead>
       {data.length ? (
         <div className="max-w-4xl">
@@ -32,7 +32,7 @@ function All() {
       ) : (
         <Empty title="No customers yet">
           <p>Whoever an order is for stands here, with what waits for them and how it was kept until now.</p>
-          <Link className="btn" to={"/orders" as "/"}>
+          <Link className="btn" to="/orders">
             To the orders
           </Link>
         </Empty>
@@ -47,7 +47,7 @@ const COLUMNS: Column<Customer>[] = [
     head: "Customer",
     value: (one) => one.name,
     cell: (one) => (
-      <Link to={"/orders/customers" as "/"} search={{ name: one.name } as never}>
+      <Link to="/orders/customers" search={{ name: one.name }}>
         {one.name}
       </Link>
     ),
@@ -87,12 +87,12 @@ function One({ name }: { name: string }) {
   const { data: one, error } = useQuery(customerQuery(name));
   const { data: orders } = useSuspenseQuery(ordersQuery);
   const go = (line?: number) =>
-    navigate({ to: "/orders/customers" as "/", search: { name, ...(line ? { line: String(line) } : {}) } as never });
+    navigate({ to: "/orders/customers", search: { name, ...(line ? { line: String(line) } : {}) } });
   if (error)
     return (
       <Empty title="Nobody of that name">
         <p>{error.message}</p>
-        <Link className="btn" to={"/orders/customers" as "/"}>
+        <Link className="btn" to="/orders/customers">
           All customers
         </Link>
       </Empty>
@@ -105,7 +105,7 @@ function One({ name }: { name: string }) {
   return (
     <div className="px-4 pb-6">
       <RoomHead title={one.name} note={`${few(one.orders, "order")}. ${one.sentence}`}>
-        <Link to={"/orders/customers" as "/"}>All customers</Link>
+        <Link to="/orders/customers">All customers</Link>
       </RoomHead>
       <Table
         name="customer-lines"
@@ -127,7 +127,7 @@ function One({ name }: { name: string }) {
                 <tr key={note.id}>
                   <td className="w-36">{shortDay(note.delivered_on)}</td>
                   <td className="w-28">
-                    <Link to={"/deliveries" as "/"} search={{ note: String(note.id) } as never}>
+                    <Link to="/deliveries" search={{ note: String(note.id) }}>
                       {note.code}
                     </Link>
                   </td>

@@ -99,7 +99,7 @@ export function Import() {
     () => {
       setChecked(null);
       sessionStorage.removeItem(KEPT);
-      navigate({ to: "/orders" as "/" });
+      navigate({ to: "/orders" });
     },
   );
   const leaveOut = useSave(

@@ -257,7 +257,7 @@ function Serves({ line, ask, error, busy, may }: Part & { may: boolean }) {
               busy={busy}
               onAct={may ? () => ask({ do: "take_off", batch: line.batch_ids[index] ?? 0 }) : null}
             >
-              <Link to={`/batches/${line.batch_ids[index]}` as "/"}>
+              <Link to="/batches/$id" params={{ id: String(line.batch_ids[index]) }}>
                 <BatchCode code={code} />
               </Link>{" "}
               is meant for it
@@ -270,7 +270,7 @@ function Serves({ line, ask, error, busy, may }: Part & { may: boolean }) {
               busy={busy}
               onAct={may ? () => ask({ do: "take_off", lot: line.aside_ids[index] ?? 0 }) : null}
             >
-              <Link to={`/lots?lot=${line.aside_ids[index]}` as "/"}>
+              <Link to="/lots" search={{ lot: String(line.aside_ids[index]) }}>
                 <LotCode code={code} />
               </Link>{" "}
               is set aside for it
@@ -330,11 +330,11 @@ function Give({ one, ask, busy, whole }: { one: Schemas["StandingForOut"]; ask: 
   return (
     <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-hair border-b py-1">
       {one.batch_id ? (
-        <Link to={`/batches/${one.batch_id}` as "/"}>
+        <Link to="/batches/$id" params={{ id: String(one.batch_id) }}>
           <BatchCode code={one.code} />
         </Link>
       ) : (
-        <Link to={`/lots?lot=${one.lot_id}` as "/"}>
+        <Link to="/lots" search={{ lot: String(one.lot_id) }}>
           <LotCode code={one.code} />
         </Link>
       )}

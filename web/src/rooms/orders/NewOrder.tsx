@@ -192,7 +192,7 @@ export function NewOrder({
                 Keep it waiting
               </button>
               {may("methods.edit") && !crop && row.crop ? (
-                <Link to={`/methods?${new URLSearchParams({ kind: "crop", act: "new", name: row.crop })}` as "/"}>
+                <Link to="/methods" search={{ kind: "crop", act: "new", name: row.crop }}>
                   Add {row.crop}
                 </Link>
               ) : null}

@@ -21,11 +21,11 @@ export function Orders() {
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
-  const [fresh, setFresh] = useState<Partial<Typed> | null>(null);
+  const [fresh, setFresh] = useState<Partial<Typed> | null>(address.new && may("orders.edit") ? {} : null);
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
   const chosen = lines.find((line) => String(line.id) === address.line);
   const unplanned = lines.filter((line) => line.state === "open" && !line.planned).length;
-  const columns = columnsOf((id) => navigate({ to: "/orders" as "/", search: { line: String(id) } as never }));
+  const columns = columnsOf((id) => navigate({ to: "/orders", search: { line: String(id) } }));
   const open = lines.filter((line) => line.state === "open");
   return (
     <div className="px-4 pb-6">
@@ -38,12 +38,12 @@ export function Orders() {
             <button type="button" className="btn" onClick={() => setFresh({})}>
               New order
             </button>
-            <Link className="btn" to={"/orders/import" as "/"}>
+            <Link className="btn" to="/orders/import">
               Paste or import
             </Link>
           </>
         ) : null}
-        <Link to={"/orders/customers" as "/"}>Customers</Link>
+        <Link to="/orders/customers">Customers</Link>
         <a href="/api/orders/export">Export CSV</a>
       </RoomHead>
       {unplanned && may("batches.plan") ? (
@@ -60,7 +60,7 @@ export function Orders() {
         <p className="mb-2 flex items-center gap-3">
           <Pennant>{few(waiting.rows.length, "row")}</Pennant> {waiting.rows.length === 1 ? "waits" : "wait"} to be
           understood: {[...new Set(waiting.rows.map((row) => row.crop))].slice(0, 4).join(", ")}.
-          <Link className="btn" to={"/orders/import" as "/"}>
+          <Link className="btn" to="/orders/import">
             Go on with {waiting.rows.length === 1 ? "it" : "them"}
           </Link>
         </p>
@@ -81,7 +81,7 @@ export function Orders() {
             from it.
           </p>
           {may("orders.edit") ? (
-            <Link className="btn btn-decide" to={"/orders/import" as "/"}>
+            <Link className="btn btn-decide" to="/orders/import">
               Paste or import orders
             </Link>
           ) : null}
@@ -97,7 +97,7 @@ export function Orders() {
         <LineSheet
           line={chosen}
           others={lines.filter((line) => line.order_id === chosen.order_id && line.id !== chosen.id)}
-          onClose={() => navigate({ to: "/orders" as "/", search: {} as never })}
+          onClose={() => navigate({ to: "/orders", search: {} })}
         />
       ) : null}
     </div>
@@ -122,7 +122,7 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       head: "Customer",
       value: (l) => l.customer,
       cell: (l) => (
-        <Link to={"/orders/customers" as "/"} search={{ name: l.customer } as never}>
+        <Link to="/orders/customers" search={{ name: l.customer }}>
           {l.customer}
         </Link>
       ),
@@ -196,12 +196,12 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       cell: (l) => (
         <span className="flex flex-wrap gap-1">
           {l.batches.map((code, index) => (
-            <Link key={code} to={`/batches/${l.batch_ids[index]}` as "/"}>
+            <Link key={code} to="/batches/$id" params={{ id: String(l.batch_ids[index]) }}>
               <BatchCode code={code} />
             </Link>
           ))}
           {l.aside.map((code, index) => (
-            <Link key={code} to={`/lots?lot=${l.aside_ids[index]}` as "/"}>
+            <Link key={code} to="/lots" search={{ lot: String(l.aside_ids[index]) }}>
               <LotCode code={code} />
             </Link>
           ))}

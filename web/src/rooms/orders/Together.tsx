@@ -230,12 +230,12 @@ function Door({ group, onDone }: { group: Group; onDone: () => void }) {
   const add = useSave(() => addCultivar(group.value, slug ?? "").then(libraryChanged), onDone);
   const code = group.faults[0]?.code;
   if (!may("methods.edit")) return null;
-  const to = (kind: string, more: Record<string, string>) =>
-    `/methods?${new URLSearchParams({ kind, act: "new", ...more })}` as "/";
-  if (code === "unknown_crop") return <Link to={to("crop", { name: group.value })}>add it as a crop</Link>;
-  if (code === "unknown_container") return <Link to={to("container", {})}>add a container</Link>;
+  const to = (kind: string, more: { name?: string; crop?: string }) =>
+    ({ to: "/methods", search: { kind, act: "new", ...more } }) as const;
+  if (code === "unknown_crop") return <Link {...to("crop", { name: group.value })}>add it as a crop</Link>;
+  if (code === "unknown_container") return <Link {...to("container", {})}>add a container</Link>;
   if ((code === "unknown_form" || code === "no_method") && crop)
-    return <Link to={to("method", { crop: crop.slug })}>say how it is raised so</Link>;
+    return <Link {...to("method", { crop: crop.slug })}>say how it is raised so</Link>;
   if (code === "unknown_cultivar" && crop)
     return (
       <>

@@ -1,13 +1,16 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
-import { ApiError, api, type Schemas, take } from "../../api/client";
+import { useWatch } from "react-hook-form";
+import { api, type Schemas, take } from "../../api/client";
 import { homelessQuery, placesQuery } from "../../api/queries";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { few, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { OUTLINE_HINT, readOutline } from "../../ui/outline";
-import { Empty, Faults, Field, RoomHead, Sheet } from "../../ui/parts";
+import { Empty, Faults, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
+import { useAsk } from "../../ui/useAsk";
 
 type Place = Schemas["PlaceOut"];
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -35,7 +38,7 @@ export function Places() {
           </button>
         ) : null}
       </RoomHead>
-      <Wanting onAdd={(kind) => navigate({ to: `/places?add=${kind}` as "/" }).then(() => setEdit("new"))} />
+      <Wanting onAdd={(kind) => navigate({ to: "/places", search: { add: kind } }).then(() => setEdit("new"))} />
       {data.places.length ? (
         <table className="tbl">
           <thead>
@@ -115,7 +118,7 @@ export function Places() {
                     take(
                       api.PATCH("/api/sites/{site_id}", {
                         params: { path: { site_id: site.id } },
-                        body: { latitude: Number(values.latitude), longitude: Number(values.longitude) },
+                        body: { latitude: values.latitude ?? "", longitude: values.longitude ?? "" },
                       }),
                     )
                   }
@@ -155,7 +158,7 @@ export function Places() {
           kinds={data.kinds}
           onClose={() => {
             setEdit(null);
-            if (add) navigate({ to: "/places" as "/" });
+            if (add) navigate({ to: "/places" });
           }}
         />
       ) : null}
@@ -229,7 +232,7 @@ function PlaceForm({
   onClose: () => void;
 }) {
   const text = (value: number | null | undefined) => (value === null || value === undefined ? "" : String(value));
-  const [form, setForm] = useState({
+  const start = {
     name: place?.name ?? "",
     kind: place?.kind ?? kind,
     capacity: text(place?.capacity),
@@ -237,113 +240,62 @@ function PlaceForm({
     set_point_c: text(place?.set_point_c),
     cooled_to_c: text(place?.cooled_to_c),
     excess_c: text(place?.excess_c ?? 0),
-    active: place?.active ?? true,
+    active: (place?.active ?? true) ? "yes" : "",
     outline: "",
+  };
+  const ask = useAsk({
+    start,
+    again: false,
+    names: { corners_m: "outline" },
+    onDone: onClose,
+    save: async ({ outline, active, ...typed }: typeof start) => {
+      const body = { ...typed, ...(typed.kind === "field" ? readOutline(outline) : {}) };
+      body.gangway ||= "0";
+      body.excess_c ||= "0";
+      return place
+        ? take(
+            api.PATCH("/api/places/{place_id}", {
+              params: { path: { place_id: place.id } },
+              body: { ...body, unit: place.unit, active: active === "yes" },
+            }),
+          )
+        : take(api.POST("/api/places", { body: { ...body, site_id: siteId } }));
+    },
   });
-  const field = form.kind === "field";
-  const put =
-    (name: keyof typeof form) =>
-    (event: React.ChangeEvent<HTMLInputElement | HTMLSelectElement | HTMLTextAreaElement>) =>
-      setForm({ ...form, [name]: event.target.value });
-  const number = (value: string) => (value.trim() === "" ? null : Number(value));
-  const save = useSave(async () => {
-    const body = {
-      ...(field ? readOutline(form.outline) : {}),
-      name: form.name,
-      kind: form.kind,
-      capacity: number(form.capacity),
-      gangway: (number(form.gangway) ?? 0) / 100,
-      set_point_c: number(form.set_point_c),
-      cooled_to_c: number(form.cooled_to_c),
-      excess_c: number(form.excess_c) ?? 0,
-    };
-    return place
-      ? take(
-          api.PATCH("/api/places/{place_id}", {
-            params: { path: { place_id: place.id } },
-            body: { ...body, unit: place.unit, active: form.active },
-          }),
-        )
-      : take(api.POST("/api/places", { body: { ...body, site_id: siteId } }));
-  }, onClose);
-  const error = save.error instanceof ApiError ? save.error : null;
+  const chosen = useWatch({ control: ask.form.control }).kind;
   return (
     <Sheet open onClose={onClose} title={place ? `Change ${place.name}` : "Add a place"}>
-      <form
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault();
-          save.mutate(undefined);
-        }}
-      >
-        <Field label="Name" fault={error?.of("name")}>
-          <input className="input" value={form.name} onChange={put("name")} required />
-        </Field>
-        <Field label="Used as" fault={error?.of("kind")}>
-          <select className="input" value={form.kind} onChange={put("kind")}>
-            {kinds.map((kind) => (
-              <option key={kind.value} value={kind.value}>
-                {kind.label}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field
-          label={form.kind === "germination" ? "Holds, trays" : "Holds, m²"}
-          fault={error?.of("capacity")}
-          hint="Leave it empty where space is no limit"
-        >
-          <input className="input" inputMode="decimal" value={form.capacity} onChange={put("capacity")} />
-        </Field>
-        {field ? (
-          <Field
-            label={place?.outline ? "Outline, to replace the one there" : "Outline"}
-            fault={error?.of("outline") ?? error?.of("corners_m")}
-            hint={`${OUTLINE_HINT}. Its area follows from it.`}
-          >
-            <textarea className="input min-h-28 py-1 font-mono" value={form.outline} onChange={put("outline")} />
-          </Field>
-        ) : null}
-        <Field label="Gangways, % of it" fault={error?.of("gangway")}>
-          <input className="input" inputMode="decimal" value={form.gangway} onChange={put("gangway")} />
-        </Field>
-        <Field label="Heated to at least, °C" fault={error?.of("set_point_c")}>
-          <input className="input" inputMode="decimal" value={form.set_point_c} onChange={put("set_point_c")} />
-        </Field>
-        <Field label="Cooled to at most, °C" fault={error?.of("cooled_to_c")}>
-          <input className="input" inputMode="decimal" value={form.cooled_to_c} onChange={put("cooled_to_c")} />
-        </Field>
-        <Field label="Warmer than outside by, °C" fault={error?.of("excess_c")}>
-          <input className="input" inputMode="decimal" value={form.excess_c} onChange={put("excess_c")} />
-        </Field>
-        {place ? (
-          <label className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              checked={form.active}
-              onChange={(e) => setForm({ ...form, active: e.target.checked })}
-            />{" "}
-            In use
-          </label>
-        ) : null}
-        <Faults
-          error={save.error}
-          fields={[
-            "name",
-            "kind",
-            "capacity",
-            "gangway",
-            "set_point_c",
-            "cooled_to_c",
-            "excess_c",
-            "outline",
-            "corners_m",
-          ]}
+      <AskForm ask={ask} button="Save">
+        <AskField ask={ask} name="name" label="Name" needed />
+        <AskField
+          ask={ask}
+          name="kind"
+          label="Used as"
+          type="select"
+          options={kinds.map((one) => [one.value, one.label])}
         />
-        <button type="submit" className="btn w-fit" disabled={save.isPending}>
-          Save
-        </button>
-      </form>
+        <AskField
+          ask={ask}
+          name="capacity"
+          label={chosen === "germination" ? "Holds, trays" : "Holds, m²"}
+          hint="Leave it empty where space is no limit"
+          digits
+        />
+        {chosen === "field" ? (
+          <AskField
+            ask={ask}
+            name="outline"
+            type="area"
+            label={place?.outline ? "Outline, to replace the one there" : "Outline"}
+            hint={`${OUTLINE_HINT}. Its area follows from it.`}
+          />
+        ) : null}
+        <AskField ask={ask} name="gangway" label="Gangways, % of it" digits />
+        <AskField ask={ask} name="set_point_c" label="Heated to at least, °C" digits />
+        <AskField ask={ask} name="cooled_to_c" label="Cooled to at most, °C" digits />
+        <AskField ask={ask} name="excess_c" label="Warmer than outside by, °C" digits />
+        {place ? <AskField ask={ask} name="active" type="check" label="In use" /> : null}
+      </AskForm>
       {place && place.kind === "field" ? (
         <section className="mt-6">
           <h2 className="border-rule border-b pb-1">What grew there</h2>
@@ -368,7 +320,7 @@ function PlaceForm({
                   api.POST("/api/places/{place_id}/history", {
                     params: { path: { place_id: place.id } },
                     body: {
-                      year: Number(values.year),
+                      year: values.year ?? "",
                       crop: values.crop ?? "",
                       family: values.family ?? "",
                       clean: values.clean === "yes",

@@ -18,7 +18,7 @@ export type BlockData = Schemas["BlockOut"];
 
 /** The seed block: rows to scale above, the flowering match on the season line's axis below. */
 export function Block() {
-  const { id } = useParams({ strict: false }) as { id: string };
+  const { id = "" } = useParams({ strict: false });
   const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   const layout = useLayoutProposal(block);
   const drawing = layout.preview?.rows ?? block.rows;
@@ -98,7 +98,7 @@ export function BlockHead({ block, here }: { block: BlockData; here: (typeof TAB
         <h1>
           {block.crop} {block.cultivar}, {block.field}
         </h1>
-        <Link to={`/batches/${block.batch_id}` as "/"}>
+        <Link to="/batches/$id" params={{ id: String(block.batch_id) }}>
           <BatchCode code={block.code} />
         </Link>
         <span className="min-w-0 flex-1 basis-56 text-ink3">
@@ -118,7 +118,8 @@ export function BlockHead({ block, here }: { block: BlockData; here: (typeof TAB
         {TABS.map(([key, words, path]) => (
           <Link
             key={key}
-            to={`/seedcrops/${block.block_id}${path}` as "/"}
+            to={`/seedcrops/$id${path}`}
+            params={{ id: String(block.block_id) }}
             aria-current={key === here ? "page" : undefined}
             className={`pb-1 no-underline ${key === here ? "border-ink border-b-[3px] font-bold" : ""}`}
           >
@@ -206,7 +207,7 @@ function Sowing({ block }: { block: BlockData }) {
                   <b>{parent.role}</b> {parent.line}
                 </td>
                 <td>
-                  <Link to={`/lots?lot=${one.lot_id}` as "/"} className="lotcode">
+                  <Link to="/lots" search={{ lot: String(one.lot_id) }} className="lotcode">
                     {one.lot}
                   </Link>
                 </td>

@@ -418,7 +418,7 @@ function Bees({ block, bees }: { block: BlockData; bees: Schemas["BeesOut"] }) {
                 take(
                   api.POST("/api/seed-blocks/{block_id}/hives", {
                     params: { path: { block_id: block.block_id ?? 0 } },
-                    body: { hives: Number(values.hives), on: values.on ?? "" },
+                    body: { hives: values.hives ?? "", on: values.on ?? "" },
                   }),
                 )
               }

@@ -19,7 +19,7 @@ const DECISIONS: Record<string, string> = {
 
 /** Visits to the field, the male out, and every load at the door. */
 export function Harvest() {
-  const { id } = useParams({ strict: false }) as { id: string };
+  const { id = "" } = useParams({ strict: false });
   const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   return (
     <div className="px-4 pb-8">
@@ -47,7 +47,7 @@ function Visits({ block }: { block: BlockData }) {
               <tr key={visit.id}>
                 <td className="note w-20">{shortDay(visit.planned_on)}</td>
                 <td>
-                  <Link to={`/seedcrops/inspections/${visit.id}` as "/"}>
+                  <Link to="/seedcrops/inspections/$id" params={{ id: String(visit.id) }}>
                     <b>{visit.number}</b> {visit.words}
                   </Link>
                 </td>
@@ -134,7 +134,7 @@ function Loads({ block }: { block: BlockData }) {
               <td className="note w-20">{shortDay(load.on)}</td>
               <td>
                 {load.lot_id ? (
-                  <Link to={`/lots?lot=${load.lot_id}` as "/"} className="lotcode">
+                  <Link to="/lots" search={{ lot: String(load.lot_id) }} className="lotcode">
                     {load.lot}
                   </Link>
                 ) : (
@@ -188,8 +188,8 @@ function Loads({ block }: { block: BlockData }) {
                         on: values.on ?? "",
                         gross: values.gross ?? "",
                         tare: values.tare || "0",
-                        moisture_percent: Number(values.moisture_percent),
-                        purity_percent: values.purity_percent ? Number(values.purity_percent) : null,
+                        moisture_percent: values.moisture_percent ?? "",
+                        purity_percent: values.purity_percent ?? "",
                         pests: values.pests ?? "",
                         refused: values.refused === "yes",
                         equipment_clean: values.equipment_clean === "yes",

@@ -95,7 +95,7 @@ function useSheet(id: number) {
 }
 
 export function Inspection() {
-  const { id } = useParams({ strict: false }) as { id: string };
+  const { id = "" } = useParams({ strict: false });
   const { sheet, rows, since, said, error, enter, take: fresh } = useSheet(Number(id));
   const { setSun, sun } = usePrefs();
   if (error)
@@ -146,7 +146,7 @@ function Bar({ since, waiting: kept, back }: { since: string | null; waiting: nu
           </span>
         ) : null}
       </span>
-      <Link to={`/seedcrops/${back}/harvest` as "/"} className="leading-8">
+      <Link to="/seedcrops/$id/harvest" params={{ id: String(back) }} className="leading-8">
         Leave
       </Link>
     </div>

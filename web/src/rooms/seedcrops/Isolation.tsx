@@ -32,7 +32,7 @@ const KINDS = [
 
 /** Fields to scale on our own geometry: distances as bands, each breach as a line with its metres and its remedies. */
 export function Isolation() {
-  const { id } = useParams({ strict: false }) as { id: string };
+  const { id = "" } = useParams({ strict: false });
   const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   const { data } = useSuspenseQuery(isolationQuery(ref(id)));
   const [adding, setAdding] = useState(false);
@@ -239,7 +239,7 @@ function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
   const takeUp = (remedy: Remedy) => {
     if (remedy.kind !== "delay") return act.mutate(remedy);
     const state = { sowOn: remedy.sow_on } as Record<string, unknown>;
-    void navigate({ to: `/seedcrops/${block.block_id}` as "/", state });
+    void navigate({ to: "/seedcrops/$id", params: { id: String(block.block_id) }, state });
   };
   return (
     <section className="mt-4">
@@ -311,7 +311,7 @@ function NewNeighbour({ cropName, onClose }: { cropName: string; onClose: () => 
                   name: values.name ?? "",
                   crop_id: crop.id,
                   kind: values.kind ?? "",
-                  year: Number(values.year),
+                  year: values.year ?? "",
                   seen_on: values.seen_on ?? "",
                   seen_by: values.seen_by ?? "",
                   flowers_from: values.flowers_from || null,

@@ -227,7 +227,7 @@ export function LayoutFields({ block, layout }: { block: BlockData; layout: Layo
   const takeUp = useSave(async () => {
     const path = { params: { path: { block_id: block.block_id ?? 0 } }, body: { version: block.version } };
     const done = await take(api.POST("/api/seed-blocks/{block_id}/take-up", path));
-    await navigate({ to: "/seedcrops" as "/" }); // before the lists are asked again: this block is gone
+    await navigate({ to: "/seedcrops" }); // before the lists are asked again: this block is gone
     return done;
   });
   const sown = new Set(block.parents.filter((parent) => parent.sown.length).map((parent) => parent.role));

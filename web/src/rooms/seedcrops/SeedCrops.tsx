@@ -18,7 +18,7 @@ export function SeedCrops() {
   const navigate = useNavigate();
   const may = useMay();
   const laying = crops.find((crop) => String(crop.batch_id) === address.batch && !crop.block_id);
-  const close = () => navigate({ to: "/seedcrops" as "/", search: {} as never });
+  const close = () => navigate({ to: "/seedcrops", search: {} });
   return (
     <div className="px-4 pb-6">
       <RoomHead title="Seed crops" note={crops.length ? few(crops.length, "crop") : ""} />
@@ -36,7 +36,7 @@ export function SeedCrops() {
             A promise of seed becomes a crop here: enter an order line with the form “seed”, its cultivar and class, and
             plan it. Its block is then laid out on a field with its parents, flowering, isolation and visits.
           </p>
-          <Link to={"/orders?new=1" as "/"} className="btn btn-decide">
+          <Link to="/orders" search={{ new: "1" }} className="btn btn-decide">
             Enter an order of seed
           </Link>
         </Empty>
@@ -53,7 +53,7 @@ function columnsOf(mayPlan: boolean): Column<SeedCrop>[] {
       head: "Batch",
       value: (c) => c.code,
       cell: (c) => (
-        <Link to={`/batches/${c.batch_id}` as "/"}>
+        <Link to="/batches/$id" params={{ id: String(c.batch_id) }}>
           <BatchCode code={c.code} />
         </Link>
       ),
@@ -64,7 +64,7 @@ function columnsOf(mayPlan: boolean): Column<SeedCrop>[] {
       value: (c) => `${c.crop} ${c.cultivar}`,
       cell: (c) =>
         c.block_id ? (
-          <Link to={`/seedcrops/${c.block_id}` as "/"}>
+          <Link to="/seedcrops/$id" params={{ id: String(c.block_id) }}>
             <b>{c.crop}</b> {c.cultivar}
           </Link>
         ) : (
@@ -82,7 +82,7 @@ function columnsOf(mayPlan: boolean): Column<SeedCrop>[] {
         c.block_id ? (
           c.field
         ) : mayPlan && c.state === "planned" ? (
-          <Link to={`/seedcrops?batch=${c.batch_id}` as "/"} className="btn">
+          <Link to="/seedcrops" search={{ batch: String(c.batch_id) }} className="btn">
             Lay out
           </Link>
         ) : (
@@ -124,7 +124,7 @@ function columnsOf(mayPlan: boolean): Column<SeedCrop>[] {
         const next = c.visits.find((visit) => visit.state !== "signed");
         if (!next) return c.visits.length ? <span className="note">all signed</span> : "";
         return (
-          <Link to={`/seedcrops/inspections/${next.id}` as "/"}>
+          <Link to="/seedcrops/inspections/$id" params={{ id: String(next.id) }}>
             {next.state === "open" ? <Pennant>being counted</Pennant> : shortDay(next.planned_on)}{" "}
             <span className="note">{next.words.toLowerCase()}</span>
           </Link>
@@ -182,12 +182,12 @@ function LayOut({ crop, onClose }: { crop: SeedCrop; onClose: () => void }) {
                   body: {
                     batch_id: crop.batch_id,
                     field_id: Number(values.field_id),
-                    bearing_deg: values.bearing_deg ? Number(values.bearing_deg) : null,
+                    bearing_deg: values.bearing_deg ?? "",
                     ...readOutline(values.outline ?? ""),
                   },
                 }),
               );
-              await navigate({ to: `/seedcrops/${block.block_id}` as "/" });
+              await navigate({ to: "/seedcrops/$id", params: { id: String(block.block_id) } });
             }}
           />
         ) : null}

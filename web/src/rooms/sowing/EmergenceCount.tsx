@@ -1,10 +1,11 @@
-import { useState } from "react";
-import { ApiError, api, entryId, take } from "../../api/client";
+import { useFieldArray, useWatch } from "react-hook-form";
+import { api, take } from "../../api/client";
 import { useSpan } from "../../shell/span";
-import { DayField } from "../../ui/DayField";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { count, share } from "../../ui/format";
-import { useSave } from "../../ui/hooks";
-import { Faults, Field } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
+
+const SIX = Array.from({ length: 6 }, () => ({ found: "" }));
 
 /** Count sampled trays: cells looked at and cells with a good seedling. Big targets for wet hands. */
 export function EmergenceCount({
@@ -19,67 +20,51 @@ export function EmergenceCount({
   onDone?: () => void;
 }) {
   const { today } = useSpan();
-  const [sampled, setSampled] = useState(String(cells));
-  const [found, setFound] = useState<string[]>(["", "", "", "", "", ""]);
-  const [on, setOn] = useState(today);
-  const [uuid, setUuid] = useState(entryId);
-  const rows = found.filter((text) => text.trim() !== "");
-  const total = rows.length * Number(sampled);
-  const good = rows.reduce((sum, text) => sum + Number(text), 0);
-  const save = useSave(
-    () =>
+  const start = { sampled: String(cells), on: today, trays: SIX };
+  const ask = useAsk({
+    start,
+    onDone,
+    // Only trays that were counted are sent, so what is said of the second may belong to the fifth.
+    names: (field, { trays }) => {
+      const [, at, what] = field.split(".");
+      if (what === "sampled") return what;
+      return at === undefined ? field : `trays.${trays.indexOf(counted(trays)[Number(at)] ?? { found: "" })}.found`;
+    },
+    save: ({ sampled, on, trays }: typeof start, client_uuid) =>
       take(
         api.POST("/api/batches/{batch_id}/counts", {
           params: { path: { batch_id: batchId } },
-          body: {
-            trays: rows.map((text) => ({ sampled: Math.round(Number(sampled)), found: Math.round(Number(text)) })),
-            on,
-            client_uuid: uuid,
-            reason: "",
-          },
+          body: { trays: counted(trays).map(({ found }) => ({ sampled, found })), on, client_uuid, reason: "" },
         }),
       ),
-    () => {
-      setFound(["", "", "", "", "", ""]);
-      setUuid(entryId());
-      onDone?.();
-    },
-  );
-  const error = save.error instanceof ApiError ? save.error : null;
+  });
+  const more = useFieldArray({ control: ask.form.control, name: "trays" });
+  const typed = useWatch({ control: ask.form.control }) as typeof start;
+  const rows = counted(typed.trays);
+  const total = rows.length * Number(typed.sampled);
+  const good = rows.reduce((sum, { found }) => sum + Number(found), 0);
   return (
-    <form
-      className="grid gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(undefined);
-      }}
-    >
+    <AskForm ask={ask} button="Save the count" big="phone" disabled={!rows.length}>
       <div className="grid grid-cols-2 gap-3">
-        <Field label="Cells looked at in each tray">
-          <input
-            className="input phone"
-            inputMode="numeric"
-            value={sampled}
-            onChange={(e) => setSampled(e.target.value)}
-          />
-        </Field>
-        <Field label="Counted on" fault={error?.of("on")}>
-          <DayField className="phone" max={today} value={on} onChange={setOn} />
-        </Field>
+        <AskField ask={ask} name="sampled" label="Cells looked at in each tray" className="phone" digits />
+        <AskField ask={ask} name="on" label="Counted on" type="date" className="phone" max={today} />
       </div>
       <fieldset className="grid grid-cols-3 gap-3">
         <legend className="font-medium">Good seedlings, tray by tray</legend>
-        {found.map((text, index) => (
-          <Field key={index} label={`Tray ${index + 1}`} fault={error?.of(`trays.${index}.found`)}>
-            <input
-              className="input phone text-h2"
-              inputMode="numeric"
-              value={text}
-              onChange={(e) => setFound(found.map((old, n) => (n === index ? e.target.value : old)))}
-            />
-          </Field>
+        {more.fields.map((tray, at) => (
+          <AskField
+            key={tray.id}
+            ask={ask}
+            name={`trays.${at}.found`}
+            label={`Tray ${at + 1}`}
+            className="phone text-h2"
+            digits
+          />
         ))}
       </fieldset>
+      <button type="button" className="btn phone w-fit" onClick={() => more.append({ found: "" })}>
+        One tray more
+      </button>
       <p aria-live="polite">
         {rows.length ? (
           <>
@@ -90,15 +75,8 @@ export function EmergenceCount({
           "Six trays taken at random say more than one counted twice."
         )}
       </p>
-      <Faults error={save.error} fields={["on", ...found.map((_, n) => `trays.${n}.found`)]} />
-      <div className="flex gap-3">
-        <button type="submit" className="btn phone" disabled={!rows.length || save.isPending}>
-          Save the count
-        </button>
-        <button type="button" className="btn phone" onClick={() => setFound([...found, ""])}>
-          One tray more
-        </button>
-      </div>
-    </form>
+    </AskForm>
   );
 }
+
+const counted = (trays: typeof SIX) => trays.filter(({ found }) => found.trim() !== "");

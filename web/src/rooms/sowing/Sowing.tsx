@@ -52,7 +52,7 @@ export function Sowing() {
                       key={row.id}
                       aria-current={row.id === chosen?.id}
                       className={`flex w-full items-baseline gap-2 border-hair border-b py-1.5 text-left ${row.id === chosen?.id ? "border-l-4 border-l-ink bg-panel pl-2" : ""}`}
-                      onClick={() => navigate({ to: "/sowing" as "/", search: { card: String(row.id) } as never })}
+                      onClick={() => navigate({ to: "/sowing", search: { card: String(row.id) } })}
                     >
                       <BatchCode code={row.code} />
                       <span className="flex-1">{row.crop}</span>
@@ -74,7 +74,7 @@ export function Sowing() {
             Planned batches stand here by their sowing day, each with its card: lot, grams, trays, mix, water, where the
             trays go next.
           </p>
-          <Link className="btn" to={"/orders" as "/"}>
+          <Link className="btn" to="/orders">
             Go to orders
           </Link>
         </Empty>
@@ -96,7 +96,9 @@ function Card({ batch }: { batch: Batch }) {
         </h2>
         <BatchCode code={card.code} />
         <span className="flex-1" />
-        <Link to={`/batches/${card.batch_id}` as "/"}>Ladder</Link>
+        <Link to="/batches/$id" params={{ id: String(card.batch_id) }}>
+          Ladder
+        </Link>
         <a href={`/api/batches/${card.batch_id}/card.pdf`} target="_blank" rel="noreferrer">
           Print on A5
         </a>

@@ -1,12 +1,12 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, api, type Schemas, take } from "../../api/client";
+import { useWatch } from "react-hook-form";
+import { api, type Schemas, take } from "../../api/client";
 import { lotsQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
-import { DayField } from "../../ui/DayField";
+import { AskField, AskForm } from "../../ui/AskForm";
 import { quantity } from "../../ui/format";
-import { useSave } from "../../ui/hooks";
-import { Faults, Field } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
 
 type Sowable = Pick<
   Schemas["BatchOut"],
@@ -23,6 +23,7 @@ type Sowable = Pick<
   | "start_unit"
 >;
 
+const SEED = "seed";
 const SEEDS = "seeds";
 const CUTTINGS = "cuttings";
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
@@ -37,101 +38,86 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
   const { data: session } = useSuspenseQuery(sessionQuery);
   // Where a tray may be sown in part, or is planned to be, what is sown is counted itself.
   const part = batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays);
-  const [on, setOn] = useState(sownOn ?? today);
-  const [reason, setReason] = useState("");
-  const [trays, setTrays] = useState(batch.trays === null ? "" : String(part ? batch.start : batch.trays));
-  const [weight, setWeight] = useState(batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000));
-  const [lot, setLot] = useState(batch.lot_id === null ? "" : String(batch.lot_id));
-  // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
-  const counted = lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
-  const typed = /[0-9]$/.test(weight.trim()) ? `${weight.trim()} ${counted ? SEEDS : "g"}` : weight.trim();
-  const typedNow = [on, trays, weight, lot].join("|");
-  const [asRecorded] = useState(typedNow);
-  const save = useSave(() => {
-    const params = { path: { batch_id: batch.id } };
-    const body = {
-      on,
-      ...(part ? { start: trays ? Number(trays) : null } : { trays: trays ? Number(trays) : null }),
-      lots: lot ? [{ lot_id: Number(lot), quantity: batch.by_seed ? typed : "" }] : [],
-      version: batch.version,
-    };
-    return sownOn
-      ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
-      : take(api.POST("/api/batches/{batch_id}/sown", { params, body: { ...body, note: "" } }));
-  }, onDone);
-  const stock = (lots ?? []).filter(
+  const many = part ? "start" : "trays";
+  const [start] = useState({
+    on: sownOn ?? today,
+    trays: String(batch.trays ?? ""),
+    start: String(batch.start),
+    weight: batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000),
+    lot_id: String(batch.lot_id ?? ""),
+    reason: "",
+  });
+  const countedOf = (lot: string) => lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
+  const ask = useAsk({
+    start,
+    again: false,
+    names: { "lots.0.quantity": "weight", quantity: "weight" },
+    onDone,
+    save: ({ on, weight, lot_id, reason, ...typed }: typeof start) => {
+      const params = { path: { batch_id: batch.id } };
+      // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
+      const unit = /[0-9]$/.test(weight.trim()) ? (countedOf(lot_id) ? SEEDS : "g") : "";
+      const from = { lot_id: Number(lot_id), quantity: batch.by_seed ? `${weight.trim()} ${unit}`.trim() : "" };
+      const body = { on, [many]: typed[many], lots: lot_id ? [from] : [], version: batch.version };
+      return sownOn
+        ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
+        : take(api.POST("/api/batches/{batch_id}/sown", { params, body: { ...body, note: "" } }));
+    },
+  });
+  const typed = useWatch({ control: ask.form.control }) as typeof start;
+  const asRecorded = (["on", many, "weight", "lot_id"] as const).every((name) => typed[name] === start[name]);
+  const fits = (lots ?? []).filter(
     (one) =>
-      one.crop_id === batch.crop_id && one.form !== "seed" && (one.balance > 0 || (sownOn && one.id === batch.lot_id)),
+      one.crop_id === batch.crop_id &&
+      (one.form === SEED) === batch.by_seed &&
+      (one.balance > 0 || ((batch.by_seed || sownOn) && one.id === batch.lot_id)),
   );
-  const error = save.error instanceof ApiError ? save.error : null;
+  const verb = batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun";
   return (
-    <form
+    <AskForm
+      ask={ask}
       className="flex flex-wrap items-end gap-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate(undefined);
-      }}
+      big="phone"
+      button={sownOn ? "Correct it" : verb}
+      disabled={Boolean(sownOn) && asRecorded}
     >
-      <Field label="Sown on" fault={error?.of("on")}>
-        <DayField className="phone" max={today} value={on} onChange={setOn} />
-      </Field>
-      <Field label={part ? capital(batch.start_unit) : "Trays"} fault={error?.of(part ? "start" : "trays")}>
-        <input
-          className="input phone !w-24"
-          inputMode="numeric"
-          value={trays}
-          onChange={(e) => setTrays(e.target.value)}
-        />
-      </Field>
+      <AskField ask={ask} name="on" label="Sown on" type="date" className="phone" max={today} />
+      <AskField
+        ask={ask}
+        name={many}
+        label={part ? capital(batch.start_unit) : "Trays"}
+        className="phone !w-24"
+        digits
+      />
       {batch.by_seed ? (
-        <>
-          <Field label={counted ? "Seeds" : "Grams"} fault={error?.of("lots.0.quantity") ?? error?.of("quantity")}>
-            <input
-              className="input phone !w-24"
-              inputMode="decimal"
-              value={weight}
-              onChange={(e) => setWeight(e.target.value)}
-            />
-          </Field>
-          <Field label="From lot" fault={error?.of("lot_id")}>
-            <select className="input phone !w-52" value={lot} onChange={(e) => setLot(e.target.value)}>
-              <option value="">choose</option>
-              {(lots ?? [])
-                .filter(
-                  (one) =>
-                    one.crop_id === batch.crop_id &&
-                    one.form === "seed" &&
-                    (one.balance > 0 || one.id === batch.lot_id),
-                )
-                .map((one) => (
-                  <option key={one.id} value={one.id}>
-                    {one.code} {one.cultivar}, {quantity(one.balance, one.unit)}
-                  </option>
-                ))}
-            </select>
-          </Field>
-        </>
-      ) : stock.length ? (
-        <Field label="From lot" fault={error?.of("lot_id")}>
-          <select className="input phone !w-52" value={lot} onChange={(e) => setLot(e.target.value)}>
-            <option value="">none in stock</option>
-            {stock.map((one) => (
-              <option key={one.id} value={one.id}>
-                {one.code} {one.form}, {quantity(one.balance, one.unit)}
-              </option>
-            ))}
-          </select>
-        </Field>
+        <AskField
+          ask={ask}
+          name="weight"
+          label={countedOf(typed.lot_id) ? "Seeds" : "Grams"}
+          className="phone !w-24"
+          digits
+        />
       ) : null}
-      {sownOn ? (
-        <Field label="Why" fault={error?.of("reason")}>
-          <input className="input phone !w-52" value={reason} onChange={(e) => setReason(e.target.value)} />
-        </Field>
+      {batch.by_seed || fits.length ? (
+        <AskField
+          ask={ask}
+          name="lot_id"
+          label="From lot"
+          type="select"
+          className="phone !w-52"
+          options={[
+            ["", batch.by_seed ? "choose" : "none in stock"],
+            ...fits.map(
+              (one) =>
+                [
+                  String(one.id),
+                  `${one.code} ${batch.by_seed ? one.cultivar : one.form}, ${quantity(one.balance, one.unit)}`,
+                ] as const,
+            ),
+          ]}
+        />
       ) : null}
-      <button type="submit" className="btn phone" disabled={save.isPending || (!!sownOn && typedNow === asRecorded)}>
-        {sownOn ? "Correct it" : batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun"}
-      </button>
-      <Faults error={save.error} fields={["on", "trays", "start", "reason", "quantity", "lots.0.quantity", "lot_id"]} />
-    </form>
+      {sownOn ? <AskField ask={ask} name="reason" label="Why" className="phone !w-52" /> : null}
+    </AskForm>
   );
 }

@@ -1,0 +1,19 @@
+import { Link, useRouter } from "@tanstack/react-router";
+import type { ReactNode } from "react";
+
+/** A link that the server gave, "/lots?lot=12": the one place where an address is text. */
+export function Door({ link, className, children }: { link: string; className?: string; children: ReactNode }) {
+  const [path = "/", query = ""] = link.split("?");
+  const search = Object.fromEntries(new URLSearchParams(query));
+  return (
+    <Link {...({ to: path, search } as { to: "/" })} className={className}>
+      {children}
+    </Link>
+  );
+}
+
+/** Goes where such a link leads. */
+export function useGo(): (link: string) => void {
+  const router = useRouter();
+  return (link) => router.history.push(link);
+}
