@@ -37,13 +37,14 @@ class Limit:
 
 @dataclass(frozen=True, slots=True)
 class Value:
-    """The newest result of an attribute: its value, day, expiry, the seeds behind it, whether it must be repeated."""
+    """What the results of an attribute say: the value, day, expiry, the seeds behind it, whether it must be repeated."""
 
     value: float
     on: date
     expires: date | None = None
     seeds: int | None = None
     repeat: str = ""
+    note: str = ""  # how it was made of several tests
 
 
 class Outcome(StrEnum):
@@ -68,6 +69,7 @@ class AttributeVerdict:
     high: float | None = None
     on: date | None = None
     sentence: str = ""
+    note: str = ""
 
 
 class Proposal(StrEnum):
@@ -127,9 +129,9 @@ def judge_attribute(limit: Limit, value: Value | None, today: date) -> Attribute
             100 * x for x in bounds(plants=value.seeds, found=min(value.seeds, round(value.value / 100 * value.seeds)))
         )
     if margin >= -SLACK:
-        return AttributeVerdict(limit, Outcome.PASS, value.value, margin, low, high, value.on)
+        return AttributeVerdict(limit, Outcome.PASS, value.value, margin, low, high, value.on, note=value.note)
     text = f"{limit.words} is {value.value:g} {limit.unit}, {-margin:.3g} {limit.unit} off the {limit.asked()} asked"
-    return AttributeVerdict(limit, Outcome.FAIL, value.value, margin, low, high, value.on, text)
+    return AttributeVerdict(limit, Outcome.FAIL, value.value, margin, low, high, value.on, text, value.note)
 
 
 def judge_lot(

@@ -17,8 +17,33 @@ from aldrip_core.off_type_interval import bounds
 from aldrip_core.reject_number import Decision, poisson_at_least, reject_at
 from aldrip_core.replicate_tolerance import half_up, replicate_tolerance
 from aldrip_core.seed_viability import seed_viability
+from aldrip_core.tables import retest_tolerance
 from aldrip_core.tables.replicate_tolerance import ROWS, TOLERATED
 from aldrip_core.tables.viability import CONSTANTS
+
+
+class BetweenTwoTests(unittest.TestCase):
+    def test_the_whole_table_follows_from_the_spread_of_two_tests(self) -> None:
+        """ISTA Rules, tolerances between two tests of 400 (after Miles 1963; from memory).
+
+        Two-way at 2.5 %: a normal deviate of 1.96 times the spread of a difference, a tenth wider than the binomial one
+        by what laboratories add, gives every row of the table.
+        """
+        for mean in range(51, 100):
+            spread = math.sqrt(2 * mean * (100 - mean) / 400)
+            self.assertEqual(retest_tolerance.TOLERATED[mean], half_up(stats.norm.ppf(0.975) * 1.1025 * spread), mean)
+
+    def test_two_tests_of_one_lot_seldom_contradict_each_other(self) -> None:
+        """By scipy's binomial tails: honest pairs are sent to a third test at most about one time in twenty."""
+        for percent in (55, 70, 80, 90, 96):
+            chance = stats.binom.pmf(np.arange(401), 400, percent / 100)
+            shown = np.array([half_up(n / 4) for n in range(401)])
+            apart = abs(shown[:, None] - shown[None, :])
+            most = np.array(
+                [[retest_tolerance.TOLERATED[half_up((a + b) / 2)] for b in range(101)] for a in range(101)]
+            )[shown[:, None], shown[None, :]]
+            contradict = float((np.outer(chance, chance) * (apart > most)).sum())
+            self.assertTrue(0.001 < contradict < 0.06, f"{percent} {contradict}")
 
 
 class RejectNumbers(unittest.TestCase):

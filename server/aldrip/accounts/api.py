@@ -19,6 +19,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, LockedOut, SignInNeeded
 from aldrip.base.schemas import Done
 from aldrip.base.typed import MaybeCount, MaybeShare
+from aldrip.base.words import who
 
 open_router = Router(tags=["session"])
 room = Room("accounts")
@@ -68,7 +69,7 @@ def _session(request: HttpRequest) -> dict[str, Any]:
         **base,
         "signed_in": True,
         "username": user.username,
-        "full_name": user.get_full_name() or user.username,
+        "full_name": who(user),
         "role": member.role,
         "may": [action for action in ALLOWED if may(member.role, action)],
         "today": ctx.today,
@@ -225,7 +226,7 @@ def audit_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
         "id": event.pk,
         "action": event.action,
         "sentence": event.sentence,
-        "actor": (event.actor.get_full_name() or event.actor.username) if event.actor else "",
+        "actor": who(event.actor),
         "happened_at": ctx.local(event.happened_at),
         "recorded_at": ctx.local(event.recorded_at),
         "subject_kind": event.subject_kind,
@@ -240,7 +241,7 @@ def _taken_back(event: AuditEvent) -> str:
     done = event.undone_by
     if done is None:
         return ""
-    return f"taken back by {done.actor.get_full_name() or done.actor.username if done.actor else 'nobody'}"
+    return f"taken back by {who(done.actor, 'nobody')}"
 
 
 @room.get("/acts", "see", response=list[AuditOut])
@@ -266,7 +267,7 @@ class BackOut(Schema):
 
 
 def _act_row(ctx: Ctx, event: AuditEvent) -> dict[str, Any]:
-    actor = (event.actor.get_full_name() or event.actor.username) if event.actor else ""
+    actor = who(event.actor)
     return {"id": event.pk, "sentence": event.sentence, "actor": actor, "happened_at": ctx.local(event.happened_at)}
 
 

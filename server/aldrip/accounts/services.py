@@ -10,6 +10,7 @@ from django.core.exceptions import ValidationError
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import ClosedDay, Member, Organisation, Role, User
 from aldrip.base.errors import FieldError, Refused, refuse
+from aldrip.base.words import who
 
 MOST_CLOSED = 120  # days in one go
 
@@ -99,7 +100,7 @@ def add_member(ctx: Ctx, *, username: str, password: str, full_name: str, role: 
         raise refuse("role", "unknown", f"There is no role “{role}”.")
     user = make_user(username=username, password=password, full_name=full_name)
     member = Member.objects.create(user=user, organisation=ctx.organisation, role=role)
-    ctx.record("member.add", f"Added {user.get_full_name() or user.username} as {role}.", member)
+    ctx.record("member.add", f"Added {who(user)} as {role}.", member)
     return member
 
 

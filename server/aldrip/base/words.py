@@ -1,6 +1,7 @@
 """How figures and days are written on paper and in sentences made by the server."""
 
 from datetime import date
+from typing import Any
 
 
 def number(value: float, digits: int = 0) -> str:
@@ -32,3 +33,8 @@ def share(value: float, digits: int = 0) -> str:
 def plural(count: int, one: str, many: str | None = None) -> str:
     """“1 batch”, “3 batches”."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def who(user: Any, nobody: str = "") -> str:
+    """Somebody by name, as they are called or as they sign in; `nobody` where an account is gone."""
+    return str(user.get_full_name() or user.username) if user else nobody

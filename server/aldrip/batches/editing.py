@@ -12,7 +12,7 @@ from aldrip.accounts.models import AuditEvent
 from aldrip.base.bulk import copy_rows, days
 from aldrip.base.errors import Conflict, Refused, ServiceError, refuse
 from aldrip.base.quantity import read_count, read_quantity
-from aldrip.base.words import share
+from aldrip.base.words import share, who
 from aldrip.batches.forecasting import Group, groups, in_stock_then, standing
 from aldrip.batches.ground import Ground, lot_spec
 from aldrip.batches.in_time import last_day_of, ready_in_time
@@ -503,7 +503,7 @@ def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
 def _conflict(ctx: Ctx, saved: Saved, change: Change) -> Conflict:
     """Both values: what stands saved now, and what this person wanted."""
     last = ctx.rows(AuditEvent).filter(subject=saved.batch.uuid).select_related("actor").order_by("-id").first()
-    who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
+    name = who(last.actor if last else None, "Somebody")
     try:
         wanted = _proposal(ctx, saved, change)
         rows = [
@@ -516,7 +516,7 @@ def _conflict(ctx: Ctx, saved: Saved, change: Change) -> Conflict:
         rows, yours = [], "Your change no longer fits what is saved."
     theirs = last.sentence if last else "A change was saved."
     return Conflict(
-        f"{who} saved this batch first. Nothing of yours was saved; look at both and decide again.",
+        f"{name} saved this batch first. Nothing of yours was saved; look at both and decide again.",
         version=saved.batch.version,
         theirs=theirs,
         yours=yours,

@@ -17,7 +17,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.journal import running
 from aldrip.accounts.models import AuditEvent, Change
 from aldrip.base.errors import Conflict, FieldError, Refused, refuse
-from aldrip.base.words import plural, share
+from aldrip.base.words import plural, share, who
 from aldrip.batches.aside import words_of
 from aldrip.batches.commands import Command, do
 from aldrip.batches.editing import Figure, OrderEffect
@@ -147,9 +147,9 @@ def _unchanged(ctx: Ctx, versions: Mapping[str, int]) -> None:
         if version == versions[str(uuid)]:
             continue
         last = ctx.rows(AuditEvent).filter(subject=uuid).select_related("actor").order_by("-id").first()
-        who = last.actor.get_full_name() or last.actor.username if last and last.actor else "Somebody"
+        name = who(last.actor if last else None, "Somebody")
         raise Conflict(
-            f"{who} saved {name} first. Nothing of yours was saved; look at what it would do now and decide again.",
+            f"{name} saved {name} first. Nothing of yours was saved; look at what it would do now and decide again.",
             version=version,
             theirs=last.sentence if last else "A change was saved.",
             yours="What you saw the consequences of.",

@@ -12,6 +12,7 @@ from aldrip.accounts.api import audit_row
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.schemas import steps
+from aldrip.base.words import who
 from aldrip.batches.forecasting import Group, losses, standing
 from aldrip.batches.ground import Ground
 from aldrip.batches.in_time import last_day_of, ready_in_time
@@ -472,7 +473,7 @@ def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
             "found": c.found,
             "cause": c.cause,
             "happened_at": ctx.local(c.happened_at),
-            "by": (c.by.get_full_name() or c.by.username) if c.by else "",
+            "by": who(c.by),
             "parts": len(c.parts),
         }
         for c in rows

@@ -425,6 +425,16 @@ class DeclaredRowOut(Schema):
     on: date | None
     statutory: bool
     source: str
+    note: str = ""
+
+
+class DeclaredTestOut(Schema):
+    words: str
+    found: str
+    on: date
+    by: str
+    certificate: str
+    said: str
 
 
 class DeclaredLotOut(Schema):
@@ -436,6 +446,8 @@ class DeclaredLotOut(Schema):
     unit: str
     label: str
     results: list[DeclaredRowOut]
+    tests: list[DeclaredTestOut] = []
+    signed: str = ""
     verdict: str
     standard: str
     fields: str
@@ -477,6 +489,9 @@ def declaration_pdf(ctx: Ctx, delivery_id: Ref) -> HttpResponse:
                     "on_words": day(date.fromisoformat(row["on"]), year=True) if row["on"] else "",
                 }
                 for row in lot["results"]
+            ],
+            "tests": [
+                {**one, "on_words": day(date.fromisoformat(one["on"]), year=True)} for one in lot.get("tests", ())
             ],
         }
         for lot in facts["lots"]

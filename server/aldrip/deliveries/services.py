@@ -14,6 +14,8 @@ from django.db.models import Prefetch, Q
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.base.words import day as day_words
+from aldrip.base.words import who
 from aldrip.batches.aside import for_line, of_lot
 from aldrip.batches.ending import abandon
 from aldrip.batches.forecasting import with_whole
@@ -22,6 +24,7 @@ from aldrip.batches.saved import snapshot_of
 from aldrip.deliveries.models import Delivery, DeliveryItem, Document
 from aldrip.diary.models import Task
 from aldrip.lots.descent import descent
+from aldrip.lots.laboratory import tests_told
 from aldrip.lots.models import Lot, Status
 from aldrip.lots.releasing import barred, class_names
 from aldrip.lots.taking import READY, Wanted, take_from_stock
@@ -462,6 +465,10 @@ def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, 
         "verdict": signed.sentence if signed else "",
         "reason": signed.reason if signed else "",
         "standard": signed.standard.name if signed else "",
+        "signed": f"{day_words(ctx.local(signed.happened_at).date(), year=True)} by {who(signed.by, 'somebody who has left')}, {signed.role}"
+        if signed
+        else "",
+        "tests": tests_told(lot),
         "fields": ", ".join(b.field.name for b in blocks),
         "inspections": "; ".join(
             f"{i.words.lower()} {SIGNED.get(i.decision, 'open')}" for b in blocks for i in b.inspections.all()

@@ -13,6 +13,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.quantity import read_measure
 from aldrip.base.schemas import TaskState
+from aldrip.base.words import who
 from aldrip.diary import services, sheet
 from aldrip.diary.models import Task
 
@@ -84,7 +85,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "planned_for": task.due_from if task.waits else None,
         "late": task.state == Task.State.TODO and task.late_from <= today,
         "state_words": task.get_state_display(),
-        "done_by": (task.done_by.get_full_name() or task.done_by.username) if task.done_by else "",
+        "done_by": who(task.done_by),
     }
 
 

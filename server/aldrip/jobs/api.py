@@ -12,6 +12,7 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import Role
 from aldrip.accounts.routes import Room
 from aldrip.base.schemas import Done
+from aldrip.base.words import who
 from aldrip.jobs import services
 from aldrip.jobs.models import Job
 
@@ -60,7 +61,7 @@ def _out(ctx: Ctx, one: Job) -> dict[str, Any]:
         "words": "Stops after this step." if one.cancel_asked and one.state == Job.State.RUNNING else one.words,
         "done": one.done,
         "total": one.total,
-        "by": (one.by.get_full_name() or one.by.username) if one.by else "",
+        "by": who(one.by),
         "made_at": ctx.local(one.made_at),
         "result": one.result,
         "may_stop": one.state in services.RUNS and (mine or ctx.role == Role.MANAGER),

@@ -13,10 +13,10 @@ from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_measure, read_quantity, split_number
 from aldrip.base.schemas import Done, LotStatus, StepOut, steps
 from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent, Share
-from aldrip.base.words import day
+from aldrip.base.words import day, who
 from aldrip.lots import releasing, services
 from aldrip.lots.descent import descent
-from aldrip.lots.laboratory import Result, newest, record_result
+from aldrip.lots.laboratory import Result, record_result, standing_among
 from aldrip.lots.models import Intake, Lot, Movement, Status, TestResult
 from aldrip.lots.moving import shown_of
 from aldrip.lots.releasing import class_names
@@ -101,6 +101,7 @@ class AttributeOut(Schema):
     required: bool
     statutory: bool
     source: str
+    note: str
 
 
 class JudgedOut(Schema):
@@ -196,7 +197,7 @@ def lots(ctx: Ctx) -> Any:
 
 
 def _by(row: Any) -> str:
-    return (row.by.get_full_name() or row.by.username) if row.by else ""
+    return who(row.by)
 
 
 @room.get("/lots/{ref:lot_id}", "see", response=LotDetail)
@@ -204,7 +205,7 @@ def lot(ctx: Ctx, lot_id: Ref) -> Any:
     found = ctx.get(Lot, lot_id)
     movements = ctx.rows(Movement).filter(lot=found).select_related("by").order_by("id")
     tests = list(ctx.rows(TestResult).filter(lot=found).select_related("by").order_by("tested_on", "id"))
-    standing = {one.pk for one in newest(tests).values()}
+    standing = {pk for one in standing_among(tests).values() for pk in one.used}
     intake = ctx.rows(Intake).filter(lot=found).first()
     classes = class_names(ctx)
     return {

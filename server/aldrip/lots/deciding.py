@@ -7,7 +7,7 @@ from typing import Any
 from django.db.models import prefetch_related_objects
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
-from aldrip.lots.laboratory import newest
+from aldrip.lots.laboratory import standing_among
 from aldrip.lots.models import Lot, Status
 from aldrip.lots.releasing import barred
 
@@ -90,7 +90,7 @@ def _asked(lot: Lot) -> tuple[str, dict[str, Any]] | None:
     if intake is not None and as_it_came and lot.status == "raw" and intake.decision == "dry now":
         return "dry", {"moisture": intake.moisture_percent, "limit": intake.limit_percent}
     results = list(lot.test_results.all())
-    again = [r for r in newest(results).values() if r.repeat]
+    again = [r for r in standing_among(results).values() if r.repeat]
     if again:
         return "repeat", {"why": again[0].repeat}
     if lot.status in ("clean", "held") and not results:

@@ -1,8 +1,8 @@
 """Laboratory: results as they were read, judged before they count; the lot's verdict reopens when one is superseded."""
 
 import uuid
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -10,9 +10,11 @@ from django.db import IntegrityError, transaction
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.base.words import day, who
 from aldrip.lots.models import Lot, Status, TestResult
 from aldrip_core.off_type_interval import bounds
 from aldrip_core.replicate_tolerance import replicate_tolerance
+from aldrip_core.retests import Pooling, Standing, Test, series, standing
 
 VALID_DAYS = {"germination": 365, "moisture": 120, "purity": 730, "other_seeds": 730}  # common practice, no source
 MOISTURE_DUPLICATES = 0.2  # ISTA Rules, moisture by oven: duplicates within 0.2 %, from memory
@@ -22,6 +24,8 @@ KINDS = {
     "moisture": "moisture",
     "other_seeds": "seeds of other species",
 }
+
+POOLING = {"germination": Pooling.COMPARED, "moisture": Pooling.NEWEST}  # the others are added up
 
 
 @dataclass(frozen=True)
@@ -133,6 +137,7 @@ def record_result(
         raise refuse("replaces", "other_result", "Only a result of the same kind and lot can be replaced.")
     if old is not None and not reason.strip():
         raise refuse("reason", "missing", "Say why the earlier result is replaced.")
+    said_why = reason.strip() or _why_again(lot, result, old)
     share = result.kind == "germination"  # kept as a share since lots could be sown by it
     try:
         with transaction.atomic():
@@ -150,13 +155,15 @@ def record_result(
                 certificate=result.certificate[:60],
                 client_uuid=client_uuid,
                 replaces=old,
-                reason=reason[:300],
+                reason=said_why[:300],
                 expires_on=result.tested_on + timedelta(days=VALID_DAYS[result.kind]),
             )
     except IntegrityError:  # replaced by somebody else at the same moment, or the same entry arrived twice
         raise refuse("replaces", "replaced", "That result was replaced already. Look at the newest one.") from None
-    if share and not read.repeat:
-        lot.germination, lot.tested_on = read.value / 100, result.tested_on
+    if share:
+        now = standing_of(lot)["germination"]
+        if not now.repeat:
+            lot.germination, lot.tested_on = now.value / 100, now.on
     if lot.status == Status.RELEASED:
         lot.status = Status.HELD
     lot.save(update_fields=["germination", "tested_on", "status"])
@@ -169,11 +176,90 @@ def record_result(
     return made
 
 
-def newest(results: Sequence[TestResult]) -> dict[str, TestResult]:
-    """The newest standing result of each kind; one that must be repeated stands until a better one comes."""
-    found: dict[str, TestResult] = {}
-    replaced = {one.replaces_id for one in results if one.replaces_id}
-    for one in sorted(results, key=lambda r: (r.tested_on, r.pk)):
-        if one.pk not in replaced:
-            found[one.kind] = one
-    return found
+def _why_again(lot: Lot, result: Result, replaced: TestResult | None) -> str:
+    """The reason that needs no saying; Refused where a result that still holds is tested again and nobody says why."""
+    results = list(lot.test_results.filter(kind=result.kind, tested_on__lte=result.tested_on))
+    before = [one for one in results if one != replaced]
+    now = _standing(result.kind, before)
+    if now is None or replaced is not None or POOLING.get(result.kind) is Pooling.NEWEST:
+        return ""
+    tests = [_test(one) for one in before]
+    again = Test(max(one.key for one in tests) + 1, 0.0, result.tested_on)
+    if len(series([*tests, again])) == 1:
+        return ""  # what was found before holds no more
+    if now.repeat:
+        return f"tested again because {now.repeat}"
+    until = f" and holds until {day(now.expires, year=True)}" if now.expires else ""
+    raise refuse(
+        "reason",
+        "missing",
+        f"{KINDS[result.kind].capitalize()} was tested on {day(now.on, year=True)}{until}: {now.value:g}. Say why it is tested again; "
+        "the results are compared, and those that agree are averaged.",
+    )
+
+
+def _test(one: TestResult) -> Test:
+    weight: float | None = one.seeds
+    if one.kind in ("purity", "other_seeds"):
+        weight = one.detail.get("sample_g")
+    value = one.value
+    if one.kind == "germination":
+        counted = one.detail.get("normal")
+        value = sum(counted) / one.seeds * 100 if counted and one.seeds else one.value * 100
+    elif one.kind == "other_seeds" and one.detail.get("sample_g"):
+        value = one.detail["seeds_found"] * 1000 / one.detail["sample_g"]
+    elif one.kind == "purity" and one.detail.get("sample_g"):
+        value = (one.detail["pure_g"] or 0) / one.detail["sample_g"] * 100
+    return Test(one.pk, value, one.tested_on, weight, one.expires_on, one.repeat)
+
+
+def _standing(kind: str, results: Iterable[TestResult]) -> Standing | None:
+    found = standing([_test(one) for one in results], POOLING.get(kind, Pooling.ADDED))
+    if found is None or len(found.used) > 1:
+        return found
+    [only] = [one for one in results if one.pk == found.used[0]]  # as it was rounded when it was read
+    return replace(found, value=only.value * 100 if kind == "germination" else only.value)
+
+
+def standing_among(results: Iterable[TestResult]) -> dict[str, Standing]:
+    """What the results of one lot say together, by kind; those that were corrected say nothing."""
+    every = list(results)
+    corrected = {one.replaces_id for one in every if one.replaces_id}
+    by_kind: dict[str, list[TestResult]] = {}
+    for one in every:
+        if one.pk not in corrected:
+            by_kind.setdefault(one.kind, []).append(one)
+    found = {kind: _standing(kind, rows) for kind, rows in by_kind.items()}
+    return {kind: one for kind, one in found.items() if one is not None}
+
+
+def tests_told(lot: Lot) -> list[dict[str, Any]]:
+    """Every test of a lot as a paper tells it: what was found, when, by whom, and what became of it."""
+    results = list(lot.test_results.select_related("by").order_by("tested_on", "id"))
+    used = {pk for one in standing_among(results).values() for pk in one.used}
+    corrected = {one.replaces_id: one for one in results if one.replaces_id}
+    told = []
+    for one in results:
+        found = f"{one.value:g} per kg" if one.kind == "other_seeds" else f"{_test(one).value:.3g} %"
+        if one.pk in corrected:
+            said = f"corrected: {corrected[one.pk].reason}"
+        elif one.repeat:
+            said = f"counts for nothing: {one.repeat}"
+        else:
+            said = one.reason if one.pk in used else f"not in the result{'; ' if one.reason else ''}{one.reason}"
+        told.append(
+            {
+                "words": KINDS.get(one.kind, one.kind),
+                "found": found,
+                "on": one.tested_on.isoformat(),
+                "by": who(one.by, "somebody who has left"),
+                "certificate": one.certificate,
+                "said": said,
+            }
+        )
+    return told
+
+
+def standing_of(lot: Lot) -> Mapping[str, Standing]:
+    """What holds of a lot, by kind. One query."""
+    return standing_among(lot.test_results.all())

@@ -9,13 +9,14 @@ from django.db import IntegrityError, transaction
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
-from aldrip.lots.laboratory import newest
+from aldrip.lots.laboratory import standing_among, standing_of
 from aldrip.lots.models import Lot, Seal, Status, TestResult, Verdict
 from aldrip.lots.processing import own_lot
 from aldrip.methods.models import Standard
 from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip_core import verdict as core
+from aldrip_core.retests import Standing
 
 RELEASING = (core.Proposal.RELEASE.value, core.Proposal.DOWNGRADE.value)
 JUDGED = (Status.CLEAN, Status.HELD, Status.RELEASED)
@@ -47,17 +48,18 @@ def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
     return found
 
 
-def values_of(results: Sequence[TestResult]) -> dict[str, core.Value]:
-    """The newest results in the units of the standards."""
+def values_of(found: Mapping[str, Standing]) -> dict[str, core.Value]:
+    """What the results of a lot say together, in the units of the standards."""
     return {
         kind: core.Value(
-            one.value * 100 if kind == "germination" else one.value,
-            one.tested_on,
-            one.expires_on,
-            one.seeds,
+            one.value,
+            one.on,
+            one.expires,
+            round(one.weight) if kind == "germination" and one.weight else None,
             one.repeat,
+            one.note,
         )
-        for kind, one in newest(results).items()
+        for kind, one in found.items()
     }
 
 
@@ -108,8 +110,8 @@ def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
     if standard is None:
         return None
     below = [(name, limits_of(standards[name])) for name in classes_below(ctx, lot.seed_class) if name in standards]
-    results = list(lot.test_results.all())
-    judged = core.judge_lot(limits=limits_of(standard), values=values_of(results), today=ctx.today, lower_classes=below)
+    values = values_of(standing_of(lot))
+    judged = core.judge_lot(limits=limits_of(standard), values=values, today=ctx.today, lower_classes=below)
     return judged, standard
 
 
@@ -144,7 +146,8 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict
             continue
         day = on if isinstance(on, date) else on[lot.pk]
         there = [result for result in results.get(lot.pk, ()) if result.tested_on <= day]
-        judged = core.judge_lot(limits=limits_of(standard), values=values_of(there), today=day)
+        values = values_of(standing_among(there))
+        judged = core.judge_lot(limits=limits_of(standard), values=values, today=day)
         said = core.may_leave(judged)
         if said:
             found[lot.pk] = said
@@ -193,7 +196,7 @@ def _judged_lower(ctx: Ctx, lot: Lot, target: str) -> tuple[core.Verdict, Standa
     lower = standards_for(ctx, lot).get(target)
     if lower is None:
         raise refuse("seed_class", "no_standard", "There is no seed standard for that class. Add one in Methods.")
-    again = core.judge_lot(limits=limits_of(lower), values=values_of(list(lot.test_results.all())), today=ctx.today)
+    again = core.judge_lot(limits=limits_of(lower), values=values_of(standing_of(lot)), today=ctx.today)
     if again.wanting:
         _, text = core.may_sign(decision=core.Proposal.RELEASE, verdict=again)
         raise refuse("decision", core.Refusal.WANTING.value, text)
@@ -256,6 +259,7 @@ def row_of(one: core.AttributeVerdict) -> dict[str, Any]:
         "low": one.low,
         "high": one.high,
         "on": one.on.isoformat() if one.on else None,
+        "note": one.note,
         "sentence": one.sentence,
         "required": one.limit.required,
         "statutory": one.limit.statutory,

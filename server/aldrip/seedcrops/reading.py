@@ -11,6 +11,7 @@ from django.db.models import Prefetch
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import Refused
 from aldrip.base.importing import neutral
+from aldrip.base.words import who
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch, saved_of
 from aldrip.lots.models import Intake
@@ -343,7 +344,7 @@ def last_entries(ctx: Ctx, inspection: Inspection) -> list[dict[str, Any]]:
                 ]
             )
             or "nothing",
-            "by": (one.by.get_full_name() or one.by.username) if one.by else "",
+            "by": who(one.by),
             "at": ctx.local(one.happened_at),
         }
         for one in rows

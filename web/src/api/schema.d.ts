@@ -4121,6 +4121,8 @@ export interface components {
             statutory: boolean;
             /** Source */
             source: string;
+            /** Note */
+            note: string;
         };
         /** ClassOut */
         ClassOut: {
@@ -8087,6 +8089,16 @@ export interface components {
             label: string;
             /** Results */
             results: components["schemas"]["DeclaredRowOut"][];
+            /**
+             * Tests
+             * @default []
+             */
+            tests: components["schemas"]["DeclaredTestOut"][];
+            /**
+             * Signed
+             * @default
+             */
+            signed: string;
             /** Verdict */
             verdict: string;
             /** Standard */
@@ -8120,6 +8132,29 @@ export interface components {
             statutory: boolean;
             /** Source */
             source: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** DeclaredTestOut */
+        DeclaredTestOut: {
+            /** Words */
+            words: string;
+            /** Found */
+            found: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** By */
+            by: string;
+            /** Certificate */
+            certificate: string;
+            /** Said */
+            said: string;
         };
         /** CustomerOut */
         CustomerOut: {

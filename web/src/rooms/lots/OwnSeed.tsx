@@ -164,7 +164,7 @@ function Results({ lot }: { lot: Lot }) {
                 <td className="note w-20">{shortDay(test.tested_on)}</td>
                 <td>
                   {KIND[test.kind] ?? test.kind}
-                  {test.stands ? null : <span className="note"> (superseded)</span>}
+                  {test.stands ? null : <span className="note"> (not in the result)</span>}
                   <div className="note">
                     {detail.normal
                       ? `${detail.normal.join(", ")}; range ${detail.range}, tolerated ${detail.tolerated ?? "not tabulated"}`
@@ -172,6 +172,7 @@ function Results({ lot }: { lot: Lot }) {
                     {detail.duplicates ? `duplicates ${detail.duplicates.join(" and ")}` : ""}
                     {test.certificate ? ` ${test.certificate}` : ""} {test.by}
                   </div>
+                  {test.reason ? <div className="note">{test.reason}</div> : null}
                   {test.repeat && test.stands ? <div className="fault">Repeat: {test.repeat}.</div> : null}
                 </td>
                 <td className="num">
@@ -244,6 +245,7 @@ function Verdict({ lot }: { lot: Lot }) {
                 <tr key={one.attribute}>
                   <td>
                     {one.words}
+                    {one.note ? <div className="note">{one.note}</div> : null}
                     <div className="note">
                       {one.low !== null && one.high !== null
                         ? `true value ${one.low.toFixed(0)} to ${one.high.toFixed(0)} %`

@@ -51,7 +51,7 @@ function bodyOf(kind: Kind, values: Values, uuid: string): Schemas["ResultIn"] {
     seeds_found: values.seeds_found ?? "",
     sample_g: values.sample_g ?? "",
     certificate: values.certificate ?? "",
-    reason: "",
+    reason: values.reason ?? "",
     client_uuid: uuid,
   };
 }
@@ -60,6 +60,10 @@ function bodyOf(kind: Kind, values: Values, uuid: string): Schemas["ResultIn"] {
 export function ResultForms({ lot }: { lot: Lot }) {
   const [kind, setKind] = useState<Kind>("germination");
   const { today } = useSpan();
+  // Moisture changes in the store; what else still holds is tested again for a reason.
+  const again =
+    kind !== "moisture" &&
+    lot.tests.some((one) => one.kind === kind && one.stands && (one.expires_on ?? today) > today);
   return (
     <details className="mt-2" open={!lot.tests.length}>
       <summary className="btn-link cursor-pointer">Enter a result</summary>
@@ -84,6 +88,9 @@ export function ResultForms({ lot }: { lot: Lot }) {
           ...FIELDS[kind],
           { name: "tested_on", label: "Read on", type: "date", start: today, needed: true },
           { name: "certificate", label: "Certificate, if any" },
+          ...(again
+            ? [{ name: "reason", label: "Why it is tested again", hint: "what agrees is averaged", wide: true }]
+            : []),
         ]}
         save={(values, uuid) =>
           take(
