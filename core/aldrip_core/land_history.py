@@ -12,6 +12,7 @@ class Grown:
     crop: str
     family: str = ""
     clean: bool = False
+    told: str = ""  # by whom it is known, such as an own batch
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +42,6 @@ def objections(
             between = year - grown.year - 1
             if same and grown.year <= year and between < rule.seasons and not (grown.clean and rule.clean_excuses):
                 said.append(
-                    f"{grown.crop} grew here in {grown.year}; {rule.seasons} seasons must lie between, so not before {grown.year + rule.seasons + 1}."
+                    f"{grown.crop} grew here in {grown.year}{grown.told and f' ({grown.told})'}; {rule.seasons} seasons must lie between, so not before {grown.year + rule.seasons + 1}."
                 )
     return tuple(dict.fromkeys(said))

@@ -73,6 +73,7 @@ SENTENCES = {
     "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {_seed(d)}.",
     "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",
     "refused": lambda d: str(d["words"]),
+    "barred": lambda d: f"Nothing of batch {d['batch']} may be delivered as it stands: {d['why']}.",
     "other_class": lambda d: f"Batch {d['batch']} is grown as {d['has']}; {d['asked']} is asked.",
 }
 

@@ -336,7 +336,9 @@ class ReleasedSeed(SeedCase):
         self.assertEqual(Allocation.objects.get(order_line=second).quantity, 130_000)
         first.refresh_from_db()
         self.assertGreaterEqual(first.chance or 0, 0.9)
-        self.result(self.lot, "germination", normal=[70, 71, 69, 72])  # far below: the lot is held again
+        self.result(
+            self.lot, "germination", normal=[70, 71, 69, 72], reason="a complaint"
+        )  # far below: the lot is held again
         line.refresh_from_db()
         self.assertEqual(Lot.objects.get(pk=self.lot.pk).status, "held")
         self.assertEqual(line.chance, 0.0)

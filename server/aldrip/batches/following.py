@@ -14,7 +14,9 @@ from aldrip.orders.models import OrderLine
 
 #: Columns from which something is reckoned, by table.
 FOLLOWED = {
-    "batches_batch": frozenset({"state", "start", "needed", "chance_wanted", "lot_id", "method_snapshot", "problems"}),
+    "batches_batch": frozenset(
+        {"state", "start", "needed", "chance_wanted", "lot_id", "method_snapshot", "problems", "seed_class", "barred"}
+    ),
     "batches_batchstage": frozenset(
         {
             "actual_start",
@@ -33,7 +35,7 @@ FOLLOWED = {
     "batches_batchinput": frozenset({"quantity", "lot_id", "upstream_id", "taken_on"}),
     "batches_yield": frozenset({"quantity"}),
     "orders_orderline": frozenset({"quantity", "delivered", "due", "state", "form", "line_id", "crop_id", "unit"}),
-    "lots_lot": frozenset({"balance", "status", "form"}),
+    "lots_lot": frozenset({"balance", "status", "form", "seed_class"}),
     "diary_count": frozenset({"found", "kind"}),
 }
 NONE = Touched()

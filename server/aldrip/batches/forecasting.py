@@ -1,7 +1,7 @@
 """The forecast: counts move what batches will give, the chance of every promise, and what stands against it."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
@@ -17,6 +17,8 @@ from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import Saved, know, light, losses_of, rate_of, saved_of, unit_of
 from aldrip.batches.waiting import refresh_waiting
 from aldrip.diary.models import Count
+from aldrip.lots.models import Status
+from aldrip.methods.services import classes_filling
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip_core.distributions import Spread, product
@@ -55,6 +57,7 @@ class Group:
     needed: float
     result: Forecast
     kept: Mapping[int, Sequence[Kept]] = field(default_factory=dict)  # what is set aside of lots, by line
+    unfit: Mapping[int, Sequence[Problem]] = field(default_factory=dict)  # why a batch counts for nothing, by line
 
     @property
     def ids(self) -> tuple[int, ...]:
@@ -129,20 +132,34 @@ def with_whole(rows: QuerySet[Yield]) -> QuerySet[Any]:
     return rows.annotate(whole=Subquery(given))
 
 
-def in_stock(batches: Iterable[int]) -> dict[int, dict[str, float]]:
+def in_stock(
+    batches: Iterable[int], classes: Mapping[int, Collection[str]] | None = None
+) -> dict[int, dict[str, float]]:
     """What batches gave to stock and is still there, by stage, in its unit; batches without a lot are absent.
 
-    A lot that several batches gave to counts for each with its share.
+    `classes`: of seed, that count for a batch; what was rejected counts for none. A lot that several batches gave to counts for each with its share.
     """
     own = with_whole(Yield.objects.filter(stage__batch__in=list(batches)))
     aside = SetAside.objects.filter(lot=OuterRef("lot"), order_line__state=OrderLine.State.OPEN)
     total = aside.values("lot").annotate(total=Sum("quantity")).values("total")
     rows = own.annotate(aside=Subquery(total)).values_list(
-        "stage__batch", "stage__key", "quantity", "whole", "lot__balance", "aside", "lot__unit"
+        "stage__batch",
+        "stage__key",
+        "quantity",
+        "whole",
+        "lot__balance",
+        "aside",
+        "lot__unit",
+        "lot__seed_class",
+        "lot__status",
     )
     found: dict[int, dict[str, float]] = defaultdict(dict)
-    for pk, key, quantity, whole, balance, spoken, name in rows:
-        free = max(Decimal(0), balance - (spoken or 0))  # what is set aside counts where it was set aside for
+    for pk, key, quantity, whole, balance, spoken, name, seed_class, status in rows:
+        lower = bool(classes and pk in classes and seed_class) and seed_class not in (classes or {})[pk]
+        counts = not lower and status != Status.REJECTED
+        free = (
+            max(Decimal(0), balance - (spoken or 0)) if counts else Decimal(0)
+        )  # what is set aside counts where it was set aside for
         there = float(from_base(free * (quantity / whole), unit(name))) if whole else 0.0
         found[pk][key] = found[pk].get(key, 0.0) + there
     return found
@@ -180,21 +197,49 @@ def groups(
         allocations = allocations.filter(
             Q(batch__in=near.values("batch")) | Q(order_line__in=near.values("order_line"))
         )
-    pairs = list(allocations.values_list("batch_id", "order_line_id", "order_line__form"))
-    loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known)
+    pairs, unfit, classes = _that_count(ctx, allocations)
+    loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known, classes)
     # Seed that is promised by number is weighed by its crop's or cultivar's grain weight.
     weighing = ("crop", "line") if everything or any(form == "seed" for _, _, form in pairs) else ()
     order_lines = {
         line.pk: line
         for line in ctx.rows(OrderLine)
-        .filter(pk__in={line for _, line, _ in pairs} | set(lines), state=OrderLine.State.OPEN)
+        .filter(pk__in={line for _, line, _ in pairs} | set(lines) | set(unfit), state=OrderLine.State.OPEN)
         .select_related("order", *weighing)
     }
     edges: list[tuple[Node, Node]] = [(("b", batch, form), ("l", line, form)) for batch, line, form in pairs]
     edges += [(("b", pk, one.saved.method.form),) * 2 for pk, one in loaded.items() if pk in batches]
-    edges += [(("l", line.pk, line.form),) * 2 for line in order_lines.values() if line.pk in lines]
+    edges += [(("l", line.pk, line.form),) * 2 for line in order_lines.values() if line.pk in unfit or line.pk in lines]
     fed, kept = feeds(loaded), kept_for(order_lines)
-    return [_group(part, loaded, order_lines, fed, kept) for part in _connected(edges)]
+    return [replace(_group(part, loaded, order_lines, fed, kept), unfit=unfit) for part in _connected(edges)]
+
+
+def _that_count(
+    ctx: Ctx, allocations: QuerySet[Allocation]
+) -> tuple[list[tuple[int, int, str]], dict[int, list[Problem]], dict[int, set[str]]]:
+    """Promises with their batches, without those for which a batch counts for nothing: why, by line.
+
+    Lastly the classes of seed that fill every line of a batch that asks for one, by batch.
+    """
+    filling: Callable[[str], tuple[str, ...]] | None = None
+    pairs: list[tuple[int, int, str]] = []
+    unfit: dict[int, list[Problem]] = defaultdict(list)
+    classes: dict[int, set[str]] = {}
+    names = ("order_line__form", "order_line__seed_class", "batch__seed_class", "batch__barred", "batch__code")
+    for pk, line, form, asked, own, barred, code in allocations.values_list("batch_id", "order_line_id", *names):
+        if barred:
+            unfit[line].append(Problem("barred", {"batch": code, "why": barred}))
+            continue
+        if asked:
+            filling = filling or classes_filling(ctx)
+            fit = filling(asked)
+            if own and own not in fit:
+                has, wanted = (one.replace("-", " ") for one in (own, asked))
+                unfit[line].append(Problem("other_class", {"batch": code, "has": has, "asked": wanted}))
+                continue
+            classes[pk] = classes[pk] & set(fit) if pk in classes else set(fit)
+        pairs.append((pk, line, form))
+    return pairs, dict(unfit), classes
 
 
 def _group(
@@ -243,7 +288,9 @@ def feeds(loaded: Mapping[int, Standings]) -> dict[tuple[int, str], float]:
     return found
 
 
-def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[int, Standings]:
+def load_many(
+    ctx: Ctx, ids: Iterable[int], known: Saved | None = None, classes: Mapping[int, Collection[str]] | None = None
+) -> dict[int, Standings]:
     """What each live batch stands at for its main form."""
     asked = set(ids)
     saved: dict[int, Saved] = {}
@@ -267,7 +314,7 @@ def load_many(ctx: Ctx, ids: Iterable[int], known: Saved | None = None) -> dict[
     # Only what was begun can have given something to stock.
     begun = [pk for pk, one in saved.items() if one.batch.state != Batch.State.PLANNED]
     lost = losses(ctx, [one.batch for one in saved.values()], since_count=True)
-    given = in_stock(begun) if begun else {}
+    given = in_stock(begun, classes) if begun else {}
     parts = graded_in_part(ctx, [one for pk, one in saved.items() if pk in given])
     return {
         pk: Standings(
@@ -308,7 +355,8 @@ def refresh(
     for group in found:
         for line in group.lines:
             chance = _chance_of(line, group)
-            problems = problems_of(line, group, short) if group.batches or line.pk in group.kept else line.problems
+            told = group.batches or line.pk in group.kept or line.pk in group.unfit
+            problems = problems_of(line, group, short) if told else line.problems
             changed_lines.append((line.pk, chance, _expected_for(line, group), json_value(problems)))
         for one in group.batches:
             method = one.saved.method
@@ -326,7 +374,8 @@ def refresh(
 def _chance_of(line: OrderLine, group: Group) -> float | None:
     """The chance of one line of a group; None where nothing is meant for it."""
     if not group.batches:
-        return (1.0 if group.needed <= 0 else 0.0) if line.pk in group.kept else None
+        meant = line.pk in group.kept or line.pk in group.unfit
+        return (1.0 if group.needed <= 0 else 0.0) if meant else None
     # Plants that are there in time for the first line may be too old for a later one.
     waits = [held_for([line], one.saved, one.ready) for one in group.batches]
     too_old = all(one is not None and one.too_old for one in waits)
@@ -342,7 +391,7 @@ def _expected_for(line: OrderLine, group: Group) -> float | None:
     kept = group.kept.get(line.pk, ())
     aside = float(sum(one.there for one in kept))
     if not group.batches:
-        return aside if kept else None
+        return aside if kept or line.pk in group.unfit else None
     saved = group.batches[0].saved
     wanted = still_needed(line, saved, kept)
     share = wanted / group.needed if group.needed else 1.0 if not kept else 0.0
@@ -371,7 +420,7 @@ def short_lots(ids: Iterable[int]) -> dict[int, Problem]:
 
 def problems_of(line: OrderLine, group: Group, short: Mapping[int, Problem]) -> list[dict[str, Any]]:
     """What stands against a promise, from its batches as they stand."""
-    found: list[Problem] = []
+    found: list[Problem] = list(group.unfit.get(line.pk, ()))
     planned = [one for one in group.batches if one.saved.batch.state == Batch.State.PLANNED]
     late = [one for one in group.batches if one.ready >= line.due.upper]
     if late and len(late) == len(group.batches):

@@ -52,6 +52,12 @@ class Batch(Known):
     counted = models.FloatField(null=True)  # share found at the last emergence count
     decide_by = models.DateField(null=True)  # last day on which sowing again helps
     decide_text = models.CharField(max_length=300, blank=True)
+    seed_class = models.CharField(
+        max_length=40, blank=True, db_default=""
+    )  # as which a field is grown; blank for plants
+    barred = models.CharField(
+        max_length=200, blank=True, db_default=""
+    )  # why nothing of it may be delivered as it stands
     problems = models.JSONField(default=list)  # what stood against its plan when it was made: codes with data
     note = models.CharField(max_length=300, blank=True)
     version = models.PositiveIntegerField(default=1)

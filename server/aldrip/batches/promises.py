@@ -21,6 +21,7 @@ from aldrip.batches.saved import Saved, leaves_of, load_batch, request_of, unit_
 from aldrip.batches.spare import WORTH_IT, Spare, Spares
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import READY, Wanted, check
+from aldrip.methods.services import classes_filling
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip_core.batch_plan import Request, plan_batch
@@ -146,7 +147,8 @@ def _drop_what_does_not_fit(ctx: Ctx, line: OrderLine, touched: Touched) -> None
             line.allocations.filter(batch=batch).delete()
     for row in line.set_aside.select_related("lot__crop", "lot__line"):
         lot = row.lot
-        other = lot.crop.slug != line.crop.slug or lot.form != line.form or line.seed_class not in ("", lot.seed_class)
+        other = lot.crop.slug != line.crop.slug or lot.form != line.form
+        other |= bool(line.seed_class) and lot.seed_class not in classes_filling(ctx)(line.seed_class)
         other |= line.line is not None and (lot.line is None or lot.line.slug != line.line.slug)
         if other:
             row.delete()
@@ -333,7 +335,7 @@ def give_batch(ctx: Ctx, line: OrderLine, batch_id: Ref, typed: str, touched: To
 def set_aside(ctx: Ctx, line: OrderLine, lot_id: Ref, typed: str) -> str:
     """Keep so much of a lot for a line. Raises Refused where the lot is not what is asked, or not free."""
     lot = ctx.get(Lot, lot_id, lock=True)
-    classes = (line.seed_class,) if line.seed_class else ()
+    classes = classes_filling(ctx)(line.seed_class)
     states = ("released",) if lot.form == "seed" else READY
     check(lot, Wanted(line.crop, line.line, line.form, classes, states, "handed over"), "lot")
     quantity = _how_much(line, typed)

@@ -147,9 +147,9 @@ def _unchanged(ctx: Ctx, versions: Mapping[str, int]) -> None:
         if version == versions[str(uuid)]:
             continue
         last = ctx.rows(AuditEvent).filter(subject=uuid).select_related("actor").order_by("-id").first()
-        name = who(last.actor if last else None, "Somebody")
+        somebody = who(last.actor if last else None, "Somebody")
         raise Conflict(
-            f"{name} saved {name} first. Nothing of yours was saved; look at what it would do now and decide again.",
+            f"{somebody} saved {name} first. Nothing of yours was saved; look at what it would do now and decide again.",
             version=version,
             theirs=last.sentence if last else "A change was saved.",
             yours="What you saw the consequences of.",

@@ -1,6 +1,6 @@
 """What stands and is promised to nobody: of batches that run, and of lots that may be handed over. Planned with first."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -15,6 +15,7 @@ from aldrip.batches.models import Allocation, Batch, Yield
 from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import Saved
 from aldrip.lots.models import Lot, Status
+from aldrip.methods.services import classes_filling
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip_core.holding import held
@@ -33,6 +34,7 @@ class Spare:
     batch: Batch | None = None
     lot: Lot | None = None
     saved: Saved | None = None
+    filling: Callable[[str], tuple[str, ...]] = lambda asked: (asked,) if asked else ()
 
     @property
     def code(self) -> str:
@@ -67,7 +69,7 @@ class Spare:
             return False
         if line.line is not None and (own.line is None or own.line.slug != line.line.slug):
             return False
-        if self.lot is not None and line.seed_class not in ("", self.lot.seed_class):
+        if self.lot is not None and line.seed_class and self.lot.seed_class not in self.filling(line.seed_class):
             return False
         if self.lot is None and line.form == "seed":  # what a field may give is promised by its own class
             return False
@@ -159,17 +161,20 @@ class Spares:
         fields = {one.stage.batch_id for lot in lots if lot.form == "seed" for one in lot.from_stages.all()}
         promised = promised_of(self.ctx, fields)
         found = []
+        filling = classes_filling(self.ctx)
         for lot in lots:
             # Seed of a field that is promised to an order already is that order's.
             owed = sum((promised.get(one.stage.batch_id, Decimal(0)) for one in lot.from_stages.all()), Decimal(0))
             left = free[lot.pk] - (owed if lot.form == "seed" else Decimal(0))
             if left > 0:
-                found.append(Spare(left, max(lot.received_on, self.ctx.today), lot=lot))
+                found.append(Spare(left, max(lot.received_on, self.ctx.today), lot=lot, filling=filling))
         return found
 
     def for_line(self, line: OrderLine) -> list[Spare]:
         """What could serve a line, in the order in which it would be taken."""
-        return [one for one in self.found if one.free > 0 and one.fits(line)]
+        found = [one for one in self.found if one.free > 0 and one.fits(line)]
+        # Seed of the very class that is asked goes before a higher one.
+        return sorted(found, key=lambda one: one.lot is not None and one.lot.seed_class != line.seed_class)
 
     def take(
         self, line: OrderLine, wanted: Decimal, hold: float | None = None, without: Collection[tuple[str, int]] = ()

@@ -12,7 +12,7 @@ from aldrip.orders.models import OrderLine
 
 #: Columns that `refresh` and its like reckon, by table.
 RECKONED = {
-    "batches_batch": frozenset({"expected", "low", "high", "decide_by", "decide_text"}),
+    "batches_batch": frozenset({"expected", "low", "high", "decide_by", "decide_text", "barred", "seed_class"}),
     "orders_orderline": frozenset({"chance", "forecast", "problems"}),
     "diary_task": frozenset({"waits"}),
     "lots_lot": frozenset({"balance"}),

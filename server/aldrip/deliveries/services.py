@@ -29,6 +29,7 @@ from aldrip.lots.models import Lot, Status
 from aldrip.lots.releasing import barred, class_names
 from aldrip.lots.taking import READY, Wanted, take_from_stock
 from aldrip.methods.models import Standard
+from aldrip.methods.services import classes_filling
 from aldrip.orders.models import Order, OrderLine
 from aldrip.seedcrops.harvesting import block_ids_of
 from aldrip.seedcrops.models import SeedBlock
@@ -77,10 +78,13 @@ def stock_for(ctx: Ctx, lines: Sequence[OrderLine]) -> dict[int, list[Lot]]:
     by_kind: dict[tuple[str, str], list[Lot]] = defaultdict(list)
     for lot in lots:
         by_kind[lot.crop.slug, lot.form].append(lot)
+    filling = classes_filling(ctx)
     for line in lines:
         for lot in by_kind[line.crop.slug, line.form]:
-            if fits(lot, line):
+            if fits(lot, line, filling(line.seed_class)):
                 found[line.pk].append(lot)
+        # Seed of the very class goes first; a higher one fills the order as well.
+        found[line.pk].sort(key=lambda lot: lot.seed_class != line.seed_class)
     return found
 
 
@@ -115,9 +119,9 @@ def proposed_picks(
     return found
 
 
-def fits(lot: Lot, line: OrderLine) -> bool:
+def fits(lot: Lot, line: OrderLine, classes: Sequence[str]) -> bool:
     """Whether a lot is what a line asks for: crop, form, class, cultivar, and something that its unit can be taken of."""
-    same = lot.crop.slug == line.crop.slug and lot.form == line.form and line.seed_class in ("", lot.seed_class)
+    same = lot.crop.slug == line.crop.slug and lot.form == line.form and (not classes or lot.seed_class in classes)
     own, asked = unit(lot.unit), unit(line.unit)
     weighed = {own.dimension, asked.dimension} <= {Dimension.MASS, Dimension.PIECES} and Unit.SEED in (own, asked)
     return (
@@ -195,7 +199,7 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
     if lot.crop.slug != line.crop.slug or lot.form != line.form:
         raise refuse(f"{at}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for.")
     states = (Status.RELEASED.value,) if lot.form == "seed" else READY
-    wanted = Wanted(line.crop, line.line, line.form, (line.seed_class,) if line.seed_class else (), states, "delivered")
+    wanted = Wanted(line.crop, line.line, line.form, classes_filling(ctx)(line.seed_class), states, "delivered")
     released = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
     if (
         lot.status == Status.RELEASED

@@ -185,6 +185,16 @@ class ClassScheme(Shared):
         slugs = [one["slug"] for one in self.classes]
         return slugs[slugs.index(seed_class) + 1 :] if seed_class in slugs else []
 
+    def filling(self, asked: str) -> tuple[str, ...]:
+        """Classes that fill an order for one: itself first, then every higher one; none where no class is asked."""
+        slugs = [one["slug"] for one in self.classes]
+        above = slugs[: slugs.index(asked)] if asked in slugs else []
+        return (asked, *reversed(above)) if asked else ()
+
+    def unfit_for(self, step: str) -> set[str]:
+        """Classes that a way of multiplying never gives, such as a second generation of a hybrid."""
+        return {one["slug"] for one in self.classes if step in one.get("not_for", [])}
+
 
 class IsolationRule(Shared):
     """How far a seed crop of a class must lie from a kind of neighbour, and whether time may stand for distance."""

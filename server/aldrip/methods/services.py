@@ -1,5 +1,6 @@
 """The house's own library rows: lines with their parents, standards, isolation rules."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -91,6 +92,12 @@ def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | 
 def class_scheme(ctx: Ctx) -> ClassScheme | None:
     """The scheme of seed classes that the house goes by; its own row before the one that ships."""
     return Library(ctx).scheme
+
+
+def classes_filling(ctx: Ctx) -> Callable[[str], tuple[str, ...]]:
+    """What classes of seed fill an order for one, the asked one first; nothing asked is filled by any. One query."""
+    scheme = class_scheme(ctx)
+    return scheme.filling if scheme else lambda asked: (asked,) if asked else ()
 
 
 def _class(ctx: Ctx, slug: str) -> str:

@@ -174,6 +174,7 @@ class Reader:
         scheme = library.scheme
         self.scheme = ctx.organisation.class_scheme
         self.classes = scheme.names() if scheme else {}
+        self.unfit = {"hybrid": scheme.unfit_for("hybrid")} if scheme else {}
         standards = list(library.ordered(Standard).select_related("crop"))
         seed = [one for one in standards if one.kind == "seed" and not one.customer]
         self.standards = {(one.crop.slug, one.seed_class): one.pk for one in reversed(seed) if one.crop}
@@ -246,9 +247,15 @@ class Reader:
             return ""
         if not text:
             return usual_class(form.layout, self.scheme)
+        unfit = self.unfit.get(form.way, set())
+        choices = {slug: name for slug, name in self.classes.items() if slug not in unfit}
         for slug, name in self.classes.items():
-            if plain(text) in (plain(slug), plain(name)):
-                return slug
+            if plain(text) not in (plain(slug), plain(name)):
+                continue
+            if slug in unfit:
+                told = f"By the scheme of the house a hybrid is never {name}; {', '.join(choices.values())} can be ordered."
+                wrong("seed_class", "not_for_hybrids", told, [Choice(one, one) for one in choices.values()])
+            return slug
         told = f"“{text}” is no class of seed here. Known: {', '.join(self.classes.values())}."
         wrong("seed_class", "unknown_class", told, [Choice(name, name) for name in self.classes.values()])
         return ""

@@ -1,6 +1,7 @@
 """A block's own acts: laid out, changed with its consequences seen, sown line by line."""
 
 import uuid
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import date
 from typing import Any
@@ -43,9 +44,12 @@ from aldrip.seedcrops.laying import (
 )
 from aldrip.seedcrops.models import BlockParent, BlockSowing, FlowerObservation, Inspection, SeedBlock
 from aldrip_core.batch_plan import Plan, Stand, plan_batch
-from aldrip_core.geometry import area_m2, open_ring
+from aldrip_core.geometry import Point, area_m2, open_ring
+from aldrip_core.isolation import common_parts
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.units import Quantity, Unit, exact
+
+MARGIN = 0.01  # share of a block that may lie outside its field: outlines are walked, not surveyed
 
 
 @act
@@ -80,6 +84,7 @@ def lay_out(
         raise refuse("outline", "missing", f"{place.name} has no outline yet. Enter its corners, or paste GeoJSON.")
     ring = open_ring(corners_m, "corners_m") if corners_m else ring_of(place.site, outline or place.outline, "outline")
     area_m2(ring)
+    _lies_in(place, ring)
     _stand_on(ctx, saved, place, int(area_m2(ring)))
     stands_alone(batch, Occupancy.objects.filter(stage__batch__seed_block__isnull=False))
     given = batch.method_snapshot["layout"]
@@ -110,6 +115,22 @@ def lay_out(
     plan_visits(ctx, block)
     ctx.record("block.lay_out", f"Laid out {batch.code} on {place.name}, {area_m2(ring) / 10_000:.2f} ha.", block)
     return block
+
+
+def _lies_in(place: Place, ring: Sequence[Point]) -> None:
+    """Refuse a block of which more than a margin lies outside its field."""
+    if place.outline is None:
+        return
+    field = ring_of(place.site, place.outline, "outline", stored=True)
+    area = area_m2(ring)
+    outside = area - common_parts([[ring]], [[field]])[1]
+    if outside > MARGIN * area:
+        raise refuse(
+            "outline",
+            "outside_field",
+            f"{outside:,.0f} of {area:,.0f} m² of the block lie outside {place.name}. Draw it inside, or correct the "
+            "field’s outline in Places first.",
+        )
 
 
 def _stand_on(ctx: Ctx, saved: Saved, place: Place, area: int) -> None:
@@ -194,7 +215,7 @@ def _class_asked(batch: Batch) -> str:
 
 
 def _history_allows(ctx: Ctx, block: SeedBlock) -> None:
-    said = history_objections(block, list(block.field.land_uses.all()))
+    said = history_objections(block)
     if said:
         raise refuse(
             "field_id",

@@ -359,7 +359,7 @@ def lower_class(ctx: Ctx, block: SeedBlock) -> str:
     scheme = class_scheme(ctx)
     if scheme is None:
         return ""
-    unfit = {c["slug"] for c in scheme.classes if block.step in c.get("not_for", [])}
+    unfit = scheme.unfit_for(block.step)
     return next((name for name in scheme.below(block.seed_class) if name not in unfit), "")
 
 
@@ -478,13 +478,15 @@ def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
     )
 
 
+def rejections(block: SeedBlock) -> list[str]:
+    """Inspections that rejected a block, in sentences."""
+    signed = (one for one in block.inspections.all() if one.state == Inspection.State.SIGNED)
+    return [
+        f"field inspection “{one.words.lower()}” rejected the field" for one in signed if one.decision == Choice.REJECT
+    ]
+
+
 def wanting(block: SeedBlock) -> list[str]:
     """What the field inspections still leave open before a lot of this block may be released, in sentences."""
-    rows = list(block.inspections.all())
-    said = []
-    for one in rows:
-        if one.state != Inspection.State.SIGNED:
-            said.append(f"field inspection “{one.words.lower()}” is not signed")
-        elif one.decision == Choice.REJECT:
-            said.append(f"field inspection “{one.words.lower()}” rejected the field")
-    return said
+    unsigned = (one for one in block.inspections.all() if one.state != Inspection.State.SIGNED)
+    return [f"field inspection “{one.words.lower()}” is not signed" for one in unsigned] + rejections(block)

@@ -414,7 +414,7 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
         "sow_on": None,
     }
     below = scheme.below(block.seed_class) if scheme else []
-    unfit = {c["slug"] for c in (scheme.classes if scheme else []) if block.step in c.get("not_for", [])}
+    unfit = scheme.unfit_for(block.step) if scheme else set()
     for lower in below:
         if lower in unfit or not rules_for(around, block, lower):
             continue
@@ -496,7 +496,7 @@ def drop_class(ctx: Ctx, block_id: Ref, *, seed_class: str, version: int) -> See
     if block.version != version:
         raise Conflict("Somebody saved this block first. Look again before you decide.", version=block.version)
     scheme = class_scheme(ctx)
-    unfit = {c["slug"] for c in scheme.classes if block.step in c.get("not_for", [])} if scheme else set()
+    unfit = scheme.unfit_for(block.step) if scheme else set()
     if scheme is None or seed_class in unfit or seed_class not in scheme.below(block.seed_class):
         raise refuse("seed_class", "not_below", "Choose a class below the one the block has.")
     before = block.seed_class

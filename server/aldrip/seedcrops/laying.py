@@ -10,7 +10,7 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.errors import Refused, refuse
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Batch, Occupancy
 from aldrip.batches.saved import Saved, saved_of
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import READY
@@ -18,16 +18,18 @@ from aldrip.methods.models import Line
 from aldrip.orders.promised import shown
 from aldrip.places.climate import climate_of
 from aldrip.places.ground import ring_of
-from aldrip.places.models import LandUse, Place
+from aldrip.places.models import Place
 from aldrip.seedcrops.models import BlockParent, SeedBlock
 from aldrip_core.flowering import Phenology, flower_date, sow_for
 from aldrip_core.geometry import Point, area_m2
+from aldrip_core.isolation import common_parts
 from aldrip_core.land_history import FreeYears, Grown, objections
 from aldrip_core.row_plan import RowPlan, row_plan
 from aldrip_core.seed_rate import SeedRate, seed_rate
 from aldrip_core.units import Unit, from_base, unit
 
 CLEARABLE = ("planner_rows", "target_per_m2")
+SAME_GROUND_M2 = 10.0  # two outlines that share no more than this only touch
 ROLES = {"F": "female", "M": "male", "S": "seed"}
 
 
@@ -301,13 +303,48 @@ def longest_side_bearing(ring: tuple[Point, ...]) -> float:
     return round(math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 180, 1)
 
 
-def history_objections(block: SeedBlock, uses: list[LandUse]) -> list[str]:
-    """What the field's past says against the crop, in sentences."""
+def grown_on(block: SeedBlock) -> list[Grown]:
+    """What grew on the ground of a block: as it was recorded, and everything of the house's own that stood there.
+
+    Own blocks count where they lay on the same ground; what was recorded as inspected clean is clean, whoever grew it.
+    A fixed number of queries.
+    """
+    uses = list(block.field.land_uses.all())
+    clean = {(use.year, use.crop.lower()) for use in uses if use.inspected_clean}
+    found = [Grown(u.year, u.crop, u.family, u.inspected_clean) for u in uses]
+    own: dict[tuple[int, str], Grown] = {}
+
+    def grew(year: int, crop: str, family: str, code: str) -> None:
+        key = (year, crop.lower())
+        own.setdefault(key, Grown(year, crop, family, key in clean, f"own batch {code}"))
+
+    begun = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY, Batch.State.DELIVERED)
+    others = SeedBlock.objects.filter(field=block.field, batch__state__in=begun).exclude(pk=block.pk)
+    here = [[ring_m(block)]]
+    for other in others.select_related("batch__crop", "field__site").prefetch_related("parents").order_by("pk"):
+        if common_parts(here, [[ring_m(other)]])[1] > SAME_GROUND_M2:
+            crop = other.batch.crop
+            grew(min(p.sow_on for p in other.parents.all()).year, crop.name, crop.family, other.batch.code)
+    plants = Occupancy.objects.filter(
+        place=block.field, stage__batch__seed_block=None, stage__batch__state__in=begun
+    ).exclude(stage__batch=block.batch)
+    names = ("stage__batch__crop__name", "stage__batch__crop__family", "stage__batch__code")
+    for during, crop, family, code in plants.order_by("pk").values_list("during", *names):
+        grew(during.lower.year, crop, family, code)
+    return found + [one for one in own.values() if (one.year, one.crop.lower()) not in clean]
+
+
+def history_objections(block: SeedBlock) -> list[str]:
+    """What the ground's past says against the crop, in sentences."""
     batch = block.batch
-    rule = FreeYears(seasons=int(batch.method_snapshot["layout"].get("years_free", 2)))
-    past = [Grown(u.year, u.crop, u.family, u.inspected_clean) for u in uses]
+    layout = batch.method_snapshot["layout"]
+    rules = [FreeYears(seasons=int(layout.get("years_free", 2)))]
+    if layout.get("family_years_free"):
+        rules.append(FreeYears(seasons=int(layout["family_years_free"]), same="family"))
     year = min(parent.sow_on for parent in block.parents.all()).year
-    return list(objections(crop=batch.crop.name, family=batch.crop.family, year=year, history=past, rules=[rule]))
+    return list(
+        objections(crop=batch.crop.name, family=batch.crop.family, year=year, history=grown_on(block), rules=rules)
+    )
 
 
 def state_of(block: SeedBlock) -> dict[str, Any]:

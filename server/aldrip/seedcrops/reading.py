@@ -167,7 +167,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "drill": _drill(rate),
         "working": plan.working if plan else rate.working if rate else (),
         "warnings": [w.message for w in plan.warnings] if plan else [],
-        "history": history_objections(block, list(block.field.land_uses.all())),
+        "history": history_objections(block),
         "flowering": flowering_out(ctx, block),
         "generations": generations_out(ctx, block, weights),
         "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},

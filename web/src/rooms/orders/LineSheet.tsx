@@ -87,8 +87,10 @@ function ChangeForm({ line, ask, error, busy }: Part) {
     cultivar: line.cultivar,
     form: line.form,
     container: line.container,
+    seed_class: line.seed_class,
     note: line.note,
   });
+  const classes = library?.schemes.find((scheme) => scheme.chosen)?.classes ?? [];
   const put = (name: keyof typeof typed) => ({
     className: "input",
     value: typed[name],
@@ -96,7 +98,7 @@ function ChangeForm({ line, ask, error, busy }: Part) {
   });
   const cultivars = library?.lines.filter((one) => one.crop_id === line.crop_id) ?? [];
   const forms = library ? formsOf(library, line.crop_id) : [];
-  const told = ["quantity", "due", "until", "cultivar", "form", "container", "note"];
+  const told = ["quantity", "due", "until", "cultivar", "form", "container", "seed_class", "note"];
   return (
     <form
       className="mt-4 grid gap-3 border-ink border-t pt-3"
@@ -137,7 +139,17 @@ function ChangeForm({ line, ask, error, busy }: Part) {
           </select>
         </Field>
       ) : null}
-      {line.form === "seed" ? null : (
+      {line.form === "seed" ? (
+        <Field label="Class" fault={faultOf(error, "seed_class")} hint="A higher class fills it as well">
+          <select {...put("seed_class")}>
+            {classes.map((one) => (
+              <option key={String(one.slug)} value={String(one.slug)}>
+                {String(one.name)}
+              </option>
+            ))}
+          </select>
+        </Field>
+      ) : (
         <Field label="Container" fault={faultOf(error, "container")}>
           <select {...put("container")}>
             <option value="">the usual one</option>
