@@ -1,7 +1,7 @@
 """The verdict on a lot: every result against its limit, and what may be decided."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
@@ -33,6 +33,33 @@ class Limit:
         if self.high is not None:
             parts.append(f"at most {self.high:g} {self.unit}")
         return " and ".join(parts)
+
+
+def with_law(own: Sequence[Limit], law: Sequence[Limit]) -> list[Limit]:
+    """A house's limits with what the law fixes: what they leave out is put in, what they loosen is as strict as the law.
+
+    >>> [one.low for one in with_law([Limit("germination", "germination", "%", low=70)],
+    ...     [Limit("germination", "germination", "%", low=85, statutory=True)])]
+    [85]
+    """
+    fixed = {limit.attribute: limit for limit in law if limit.statutory}
+    found = []
+    for limit in own:
+        base = fixed.pop(limit.attribute, None)
+        if base is not None:
+            lows = [one for one in (limit.low, base.low) if one is not None]
+            highs = [one for one in (limit.high, base.high) if one is not None]
+            looser = (max(lows, default=None), min(highs, default=None)) != (limit.low, limit.high)
+            limit = replace(
+                limit,
+                low=max(lows, default=None),
+                high=min(highs, default=None),
+                required=True,
+                statutory=True,
+                source=base.source if looser else limit.source,
+            )
+        found.append(limit)
+    return [*found, *fixed.values()]
 
 
 @dataclass(frozen=True, slots=True)

@@ -34,7 +34,9 @@ FOLLOWED = {
     "batches_setaside": frozenset({"quantity"}),
     "batches_batchinput": frozenset({"quantity", "lot_id", "upstream_id", "taken_on"}),
     "batches_yield": frozenset({"quantity"}),
-    "orders_orderline": frozenset({"quantity", "delivered", "due", "state", "form", "line_id", "crop_id", "unit"}),
+    "orders_orderline": frozenset(
+        {"quantity", "delivered", "due", "state", "form", "line_id", "crop_id", "unit", "seed_class"}
+    ),
     "lots_lot": frozenset({"balance", "status", "form", "seed_class"}),
     "diary_count": frozenset({"found", "kind"}),
 }

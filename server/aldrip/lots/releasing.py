@@ -6,6 +6,7 @@ from datetime import date
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import F, Q
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
@@ -13,7 +14,6 @@ from aldrip.lots.laboratory import standing_among, standing_of
 from aldrip.lots.models import Lot, Seal, Status, TestResult, Verdict
 from aldrip.lots.processing import own_lot
 from aldrip.methods.models import Standard
-from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip_core import verdict as core
 from aldrip_core.retests import Standing
@@ -39,13 +39,34 @@ def limits_of(standard: Standard) -> list[core.Limit]:
     ]
 
 
-def standards_for(ctx: Ctx, lot: Lot) -> dict[str, Standard]:
-    """Seed standards of a lot's crop by class; own ones before those that ship."""
-    rows = Library(ctx).ordered(Standard).filter(kind="seed", customer="", crop__slug=lot.crop.slug)
-    found: dict[str, Standard] = {}
-    for one in rows:
-        found.setdefault(one.seed_class, one)
-    return found
+class SeedStandards:
+    """Seed standards by crop and class, own ones before those that ship; the law's limits hold in either. One query."""
+
+    def __init__(self, ctx: Ctx, crop: str | None = None) -> None:
+        rows = Standard.objects.filter(
+            Q(organisation=ctx.organisation) | Q(organisation=None), kind="seed", customer=""
+        )
+        if crop is not None:
+            rows = rows.filter(crop__slug=crop)
+        ordered = list(rows.select_related("crop").order_by(F("organisation_id").asc(nulls_last=True), "id"))
+        hidden = {one.slug for one in ordered if one.organisation_id is not None}
+        self.found: dict[tuple[str, str], Standard] = {}
+        self.law: dict[tuple[str, str], list[core.Limit]] = {}
+        for one in ordered:
+            key = (one.crop.slug if one.crop else "", one.seed_class)
+            shipped = one.organisation_id is None
+            if shipped:
+                self.law.setdefault(key, []).extend(limits_of(one))
+            if not one.retired and not (shipped and one.slug in hidden):
+                self.found.setdefault(key, one)
+
+    def of(self, crop: str, seed_class: str) -> Standard | None:
+        """The standard that counts for a class."""
+        return self.found.get((crop, seed_class))
+
+    def limits(self, standard: Standard, crop: str) -> list[core.Limit]:
+        """Its limits, none looser than the law's."""
+        return core.with_law(limits_of(standard), self.law.get((crop, standard.seed_class), ()))
 
 
 def values_of(found: Mapping[str, Standing]) -> dict[str, core.Value]:
@@ -105,13 +126,16 @@ def classes_below(ctx: Ctx, seed_class: str) -> list[str]:
 
 def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
     """The verdict of today, or None where no standard fits. Three queries."""
-    standards = standards_for(ctx, lot)
-    standard = standards.get(lot.seed_class)
+    crop, standards = lot.crop.slug, SeedStandards(ctx, lot.crop.slug)
+    standard = standards.of(crop, lot.seed_class)
     if standard is None:
         return None
-    below = [(name, limits_of(standards[name])) for name in classes_below(ctx, lot.seed_class) if name in standards]
+    lower = ((name, standards.of(crop, name)) for name in classes_below(ctx, lot.seed_class))
+    below = [(name, standards.limits(one, crop)) for name, one in lower if one is not None]
     values = values_of(standing_of(lot))
-    judged = core.judge_lot(limits=limits_of(standard), values=values, today=ctx.today, lower_classes=below)
+    judged = core.judge_lot(
+        limits=standards.limits(standard, crop), values=values, today=ctx.today, lower_classes=below
+    )
     return judged, standard
 
 
@@ -124,10 +148,7 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict
     own = [lot for lot in lots if lot.status == Status.RELEASED]
     if not own:
         return {}
-    by_class: dict[tuple[str, str], Standard] = {}
-    for one in Library(ctx).ordered(Standard).filter(kind="seed", customer="").select_related("crop"):
-        if one.crop is not None:
-            by_class.setdefault((one.crop.slug, one.seed_class), one)
+    standards = SeedStandards(ctx)
     results: dict[int, list[TestResult]] = {}
     for result in ctx.rows(TestResult).filter(lot__in=own).order_by("id"):
         results.setdefault(result.lot_id, []).append(result)
@@ -140,14 +161,14 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict
     }
     found = {}
     for lot in own:
-        standard = by_class.get((lot.crop.slug, lot.seed_class)) or signed.get(lot.pk)
+        standard = standards.of(lot.crop.slug, lot.seed_class) or signed.get(lot.pk)
         if standard is None:
             found[lot.pk] = "there is no standard by which it was judged"
             continue
         day = on if isinstance(on, date) else on[lot.pk]
         there = [result for result in results.get(lot.pk, ()) if result.tested_on <= day]
         values = values_of(standing_among(there))
-        judged = core.judge_lot(limits=limits_of(standard), values=values, today=day)
+        judged = core.judge_lot(limits=standards.limits(standard, lot.crop.slug), values=values, today=day)
         said = core.may_leave(judged)
         if said:
             found[lot.pk] = said
@@ -193,10 +214,13 @@ def _judged_lower(ctx: Ctx, lot: Lot, target: str) -> tuple[core.Verdict, Standa
     """A lot by the standard of a lower class. Raises Refused where there is none or a result is wanting."""
     if target not in classes_below(ctx, lot.seed_class):
         raise refuse("seed_class", "not_below", "Choose a class below the one it has.")
-    lower = standards_for(ctx, lot).get(target)
+    standards = SeedStandards(ctx, lot.crop.slug)
+    lower = standards.of(lot.crop.slug, target)
     if lower is None:
         raise refuse("seed_class", "no_standard", "There is no seed standard for that class. Add one in Methods.")
-    again = core.judge_lot(limits=limits_of(lower), values=values_of(standing_of(lot)), today=ctx.today)
+    again = core.judge_lot(
+        limits=standards.limits(lower, lot.crop.slug), values=values_of(standing_of(lot)), today=ctx.today
+    )
     if again.wanting:
         _, text = core.may_sign(decision=core.Proposal.RELEASE, verdict=again)
         raise refuse("decision", core.Refusal.WANTING.value, text)

@@ -235,6 +235,7 @@ def _load_seed_rules(crops: dict[str, Any]) -> None:
                 "kind": kind,
                 "metres": entry["metres"],
                 "time_allowed": entry.get("time_allowed", False),
+                "statutory": entry.get("statutory", False),
                 "sources": {"metres": data["sources"][entry["source"]]},
             }
     _put(IsolationRule, rules)

@@ -207,6 +207,7 @@ class IsolationRule(Shared):
     metres = models.FloatField()
     time_allowed = models.BooleanField(default=False)
     time_margin_days = models.PositiveSmallIntegerField(default=14)
+    statutory = models.BooleanField(default=False, db_default=False)  # of one that ships: no house goes below it
 
     class Meta:
         constraints = [

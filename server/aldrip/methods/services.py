@@ -1,6 +1,6 @@
 """The house's own library rows: lines with their parents, standards, isolation rules."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -218,6 +218,31 @@ def _put(ctx: Ctx, crop: Crop, seed_class: str, kind: str, name: str, values: di
     return row
 
 
+def law_allows(given: Mapping[str, Any]) -> None:
+    """Refuse a distance below the one that the law of the same scheme, crop, class, step and neighbour asks."""
+    law = IsolationRule.objects.filter(
+        organisation=None,
+        statutory=True,
+        scheme=given["scheme"],
+        crop__slug=given["crop"],
+        seed_class=given["seed_class"],
+        step=given["step"],
+        kind=given["kind"].strip(),
+    ).first()
+    if law is not None and given["metres"] < law.metres:
+        raise refuse(
+            "metres",
+            "statutory_limit",
+            f"The law asks {law.metres:g} m here: {law.sources.get('metres', '')}. An own distance may be longer, never shorter.",
+        )
+    if law is not None and given["time_allowed"] and not law.time_allowed:
+        raise refuse(
+            "time_allowed",
+            "statutory_limit",
+            f"The law takes no other time of flowering for the {law.metres:g} m: {law.sources.get('metres', '')}.",
+        )
+
+
 @act
 def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
     """A distance of the house's own scheme, with where it comes from."""
@@ -230,6 +255,7 @@ def save_rule(ctx: Ctx, given: dict[str, Any]) -> IsolationRule:
         raise refuse("metres", "out_of_range", f"{given['metres']:g} m cannot be; 0 to 10 000.")
     if not given["kind"].strip():
         raise refuse("kind", "missing", "From which kind of neighbour?")
+    law_allows({**given, "crop": crop.slug, "scheme": ctx.organisation.class_scheme})
     slug = slugify("-".join((ctx.organisation.class_scheme, crop.slug, seed_class, given["step"], given["kind"])))[:80]
     row, _ = IsolationRule.objects.update_or_create(
         organisation=ctx.organisation,

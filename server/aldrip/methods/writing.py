@@ -12,6 +12,7 @@ from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, library_names, plain_values
+from aldrip.methods.services import law_allows
 from aldrip.methods.snapshot import TRAITS
 from aldrip_core.names import plain
 from aldrip_core.stages import Allowed
@@ -205,6 +206,7 @@ def _sources(values: Mapping[str, Any], before: Mapping[str, Any], source: str) 
 
 def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], source: str) -> dict[str, Any]:
     if kind == "isolation_rule":
+        law_allows(values)
         values["name"] = f"{values['metres']:g} m from {values['kind']}"
     if kind == "input":
         _check_input(values)

@@ -20,7 +20,7 @@ from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import match_of, sown_on
 from aldrip.seedcrops.inspecting import field_standard, wanting
-from aldrip.seedcrops.isolation import Surroundings, too_near
+from aldrip.seedcrops.isolation import Surroundings, isolation_wanting
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
 from aldrip_core.flowering import flowers_until
@@ -304,5 +304,5 @@ def field_wanting(ctx: Ctx, lot: Lot) -> list[str]:
         block = load_block(ctx, pk)
         if not block.inspections.exists() and field_standard(ctx, block) is not None:
             said.append("no field inspection was made, which its class asks for")
-        said.extend([*wanting(block), *too_near(around, block)])
+        said.extend([*wanting(block), *isolation_wanting(around, block)])
     return list(dict.fromkeys(said))

@@ -1,6 +1,7 @@
 """Isolation of a block: rules of its scheme, neighbours and own blocks, breaches with their cures."""
 
 import uuid
+from copy import copy
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -45,6 +46,8 @@ class Surroundings:
     def __init__(self, ctx: Ctx, *more: str) -> None:
         rules = Library(ctx).rows(IsolationRule).filter(scheme=ctx.organisation.class_scheme).select_related("crop")
         self.rules = list(rules.order_by(F("organisation_id").asc(nulls_last=True), "-metres"))
+        law = IsolationRule.objects.filter(organisation=None, statutory=True, scheme=ctx.organisation.class_scheme)
+        self.law = list(law.select_related("crop"))
         self.neighbours = list(ctx.rows(Neighbour).filter(active=True).select_related("crop").order_by("name"))
         self.blocks = list(
             ctx.rows(SeedBlock)
@@ -56,13 +59,30 @@ class Surroundings:
 
 
 def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
-    """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one."""
+    """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one.
+
+    What the law asks is a floor: an own rule may ask more, and takes no time for distance where the law does not.
+    """
     found: dict[str, IsolationRule] = {}
     wanted = (block.batch.crop.slug, seed_class or block.seed_class, block.step)
     for rule in around.rules:
         if (rule.crop.slug, rule.seed_class, rule.step) == wanted:
             found.setdefault(rule.kind, rule)
+    for law in around.law:
+        if (law.crop.slug, law.seed_class, law.step) == wanted:
+            found[law.kind] = not_looser(found.get(law.kind, law), law)
     return found
+
+
+def not_looser(own: IsolationRule, law: IsolationRule) -> IsolationRule:
+    """A rule that asks at least what the law asks; in memory only."""
+    if own.metres < law.metres:
+        return law
+    if own.time_allowed and not (law.time_allowed and own.time_margin_days >= law.time_margin_days):
+        own = copy(own)
+        own.time_allowed = law.time_allowed
+        own.time_margin_days = max(own.time_margin_days, law.time_margin_days)
+    return own
 
 
 @dataclass(frozen=True)
@@ -202,6 +222,35 @@ def too_near(around: Surroundings, block: SeedBlock) -> list[str]:
     return [f"isolation: {names[b.id]} stands at {b.distance_m:.0f} of {b.required_m:.0f} m" for b in judged.open]
 
 
+def not_measured(judged: Judged) -> list[str]:
+    """What stands nearby and has no distance that it must keep: nobody can say that it is far enough."""
+    return [
+        f"isolation: no distance is known for {n.name}, {n.kind}; enter one in Methods" for n in judged.without_rule
+    ]
+
+
+def isolation_wanting(around: Surroundings, block: SeedBlock) -> list[str]:
+    """What of a block's isolation bars the release of its seed: what is too near, and what was never measured."""
+    return [*too_near(around, block), *not_measured(judge(around, block))]
+
+
+def _said(judged: Judged, class_name: str) -> str:
+    """The whole in one sentence, and nothing that was not measured called kept."""
+    if judged.open:
+        return ""
+    if not judged.near:
+        return f"Nothing of this crop was entered nearby, so nothing was measured for {class_name}."
+    if judged.without_rule:
+        named = ", ".join(n.name for n in judged.without_rule)
+        return (
+            f"Not measured for {class_name}: no distance is known for {named}. Enter one in Methods; until then the seed "
+            "cannot be released."
+        )
+    cured = " or is cut off by the strip that was left" if judged.result.breaches else ""
+    other = " or flowers at another time" if judged.result.excused else ""
+    return f"Everything of the crop that was seen nearby keeps its distance{other}{cured} for {class_name}."
+
+
 def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     """The isolation view: fields, distances, breaches, and three remedies with what each costs."""
     around = Surroundings(ctx)
@@ -258,6 +307,7 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
             for metres in bands
         ],
         "class_name": names.get(block.seed_class, block.seed_class),
+        "said": _said(judged, names.get(block.seed_class, block.seed_class)),
         "step": block.step,
         "version": block.version,
         "working": judged.result.working,
@@ -440,7 +490,15 @@ def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> d
             "sentence": f"{names.get(lower, lower)} asks {asked:g} m, which is kept{agree}.",
             "asks": "the customer's word",
         }
-    return {**row, "sentence": "No lower class of this scheme has a distance that is kept."}
+    fit = [name for name in below if name not in unfit]
+    unknown = [names.get(name, name) for name in fit if not rules_for(around, block, name)]
+    if not fit:
+        said = "This is the lowest class that it can be grown as."
+    elif unknown:
+        said = f"No distance is known for {' and '.join(unknown)}. Enter one in Methods."
+    else:
+        said = "No lower class of this scheme has a distance that is kept."
+    return {**row, "sentence": said}
 
 
 @act

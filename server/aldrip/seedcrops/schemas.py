@@ -396,6 +396,7 @@ class IsolationOut(Schema):
     remedies: list[IsolationRemedyOut]
     bands: list[DistanceBandOut]
     class_name: str
+    said: str
     step: str
     version: int
     working: list[StepOut]

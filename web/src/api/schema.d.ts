@@ -7225,6 +7225,8 @@ export interface components {
             bands: components["schemas"]["DistanceBandOut"][];
             /** Class Name */
             class_name: string;
+            /** Said */
+            said: string;
             /** Step */
             step: string;
             /** Version */

@@ -51,10 +51,13 @@ export function Isolation() {
               {close.map((one) => one.name).join(" and ")} {close.length > 1 ? "stand" : "stands"} nearer than{" "}
               {data.class_name} asks.
             </>
-          ) : data.strip_left ? (
-            `A strip is left: ${hectares(data.plantable_m2)} of ${hectares(data.area_m2)} count.`
           ) : (
-            `Everything of the crop that was seen nearby keeps its distance${data.neighbours.some((one) => one.state === "other time") ? " or flowers at another time," : ""} for ${data.class_name}.`
+            <>
+              {data.strip_left
+                ? `A strip is left: ${hectares(data.plantable_m2)} of ${hectares(data.area_m2)} count. `
+                : ""}
+              {data.said}
+            </>
           )}
         </p>
         <button
