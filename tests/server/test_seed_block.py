@@ -456,6 +456,13 @@ class Isolation(SeedCase):
         self.assertGreater(later["flowering"]["match"]["overlap"], 0.9)
         cured = self.get(f"/seed-blocks/{block.pk}/isolation")
         self.assertEqual((cured["neighbours"][0]["state"], cured["remedies"]), ("other time", []))
+        # Fading before the neighbour opens is offered as well, where that asks for less.
+        first = date.fromisoformat(cured["flowers_from"])
+        soon = {"flowers_from": str(first + timedelta(days=8)), "flowers_to": str(first + timedelta(days=60))}
+        self.call("patch", f"/neighbours/{early}", {**body, **soon})
+        delay = self.get(f"/seed-blocks/{block.pk}/isolation")["remedies"][1]
+        self.assertIn("days earlier", delay["sentence"])
+        self.assertLess(delay["sow_on"]["F"], later["parents"][0]["sow_on"])
         # Not much later than it must be.
         over = date.fromisoformat(cured["flowers_from"]) - flowers.replace(day=28)
         self.assertTrue(10 <= over.days <= 14, over)

@@ -235,12 +235,6 @@ def law_allows(given: Mapping[str, Any]) -> None:
             "statutory_limit",
             f"The law asks {law.metres:g} m here: {law.sources.get('metres', '')}. An own distance may be longer, never shorter.",
         )
-    if law is not None and given["time_allowed"] and not law.time_allowed:
-        raise refuse(
-            "time_allowed",
-            "statutory_limit",
-            f"The law takes no other time of flowering for the {law.metres:g} m: {law.sources.get('metres', '')}.",
-        )
 
 
 @act

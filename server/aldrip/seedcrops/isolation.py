@@ -1,6 +1,7 @@
 """Isolation of a block: rules of its scheme, neighbours and own blocks, breaches with their cures."""
 
 import uuid
+from collections.abc import Callable
 from copy import copy
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -25,7 +26,7 @@ from aldrip.seedcrops.flowering import Match, match_of
 from aldrip.seedcrops.laying import ROLES, days_to_sow, kilos, load_block, ring_m, saved_batch
 from aldrip.seedcrops.models import Neighbour, SeedBlock
 from aldrip_core import isolation as core
-from aldrip_core.flowering import may_flower, sow_not_before
+from aldrip_core.flowering import may_flower, sow_for, sow_not_before
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
@@ -61,7 +62,7 @@ class Surroundings:
 def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = None) -> dict[str, IsolationRule]:
     """Rules of the house's scheme for a block by kind of neighbour; an own rule stands before the shipped one.
 
-    What the law asks is a floor: an own rule may ask more, and takes no time for distance where the law does not.
+    What the law asks is a floor: an own rule may ask more, never less.
     """
     found: dict[str, IsolationRule] = {}
     wanted = (block.batch.crop.slug, seed_class or block.seed_class, block.step)
@@ -75,14 +76,15 @@ def rules_for(around: Surroundings, block: SeedBlock, seed_class: str | None = N
 
 
 def not_looser(own: IsolationRule, law: IsolationRule) -> IsolationRule:
-    """A rule that asks at least what the law asks; in memory only."""
-    if own.metres < law.metres:
-        return law
-    if own.time_allowed and not (law.time_allowed and own.time_margin_days >= law.time_margin_days):
-        own = copy(own)
-        own.time_allowed = law.time_allowed
-        own.time_margin_days = max(own.time_margin_days, law.time_margin_days)
-    return own
+    """A rule that asks at least the law's metres; in memory only.
+
+    Whether another time of flowering may stand for them is the authority's word, which the house's own rule tells.
+    """
+    if own.metres >= law.metres:
+        return own
+    stricter = copy(own)
+    stricter.metres, stricter.sources = law.metres, law.sources
+    return stricter
 
 
 @dataclass(frozen=True)
@@ -402,17 +404,33 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
         return {**row, "sentence": "The block is sown; its flowering cannot be put off far enough any more."}
     if judged.window is None:
         return {**row, "sentence": "The parents' heat sums are not known, so no sowing day can be worked out."}
-    ends = [
-        (flowering.end, judged.rules[by_key[b.id].kind].time_margin_days)
+    others = [
+        (flowering, timedelta(days=judged.rules[by_key[b.id].kind].time_margin_days))
         for b in judged.result.breaches
         if (flowering := by_key[b.id].flowering)
     ]
-    clear = max(end + timedelta(days=margin) for end, margin in ends)
-    days = (clear - judged.window.start).days
-    try:
-        sow = _flower_later(block, clear, days)
-    except Refused:
-        return {**row, "sentence": f"Flowering {days} days later is not reached here before winter."}
+    # After the last of them has faded, or before the first of them opens: whichever asks for less.
+    after = max(one.end + margin for one, margin in others)
+    before = min(one.start - margin for one, margin in others)
+    ways = [
+        ((after - judged.window.start).days, lambda own: own.start >= after),
+        ((before - judged.window.end).days, lambda own: own.end <= before),
+    ]
+    for days, clear in sorted(ways, key=lambda one: abs(one[0])):
+        try:
+            sow = _flower_at(block, days, clear)
+        except Refused:
+            continue
+        if min(sow.values()) >= ctx.today:
+            return {**row, **_moved(ctx, block, days, sow)}
+    return {
+        **row,
+        "sentence": f"Neither {ways[0][0]} days later nor {-ways[1][0]} days earlier can be reached here any more.",
+    }
+
+
+def _moved(ctx: Ctx, block: SeedBlock, days: int, sow: dict[str, date]) -> dict[str, Any]:
+    """What it means that a block flowers so many days later, or earlier where they are less than nothing."""
     ready = saved_batch(block).last.planned.upper + timedelta(days=days)
     late = [
         a.order_line
@@ -422,31 +440,32 @@ def _delay(ctx: Ctx, block: SeedBlock, judged: Judged) -> dict[str, Any]:
     told = " and ".join(f"the {ROLES[role]} on {day_words(on, today=ctx.today)}" for role, on in sow.items())
     if len(set(sow.values())) == 1:
         told = f"on {day_words(min(sow.values()), today=ctx.today)}"
-    said = f"Sow {told}; flowering {days} days later, seed ready about {day_words(ready, today=ctx.today)}"
+    way = f"{abs(days)} days {'later' if days > 0 else 'earlier'}"
+    said = f"Sow {told}; flowering {way}, seed ready about {day_words(ready, today=ctx.today)}"
     said += f", too late for order {late[0].order.number}." if late else ", still in time."
+    answer_by = min(*sow.values(), *days_to_sow(block))
     return {
-        **row,
-        "possible": min(sow.values()) >= ctx.today,
+        "possible": True,
         "sentence": said,
-        "asks": f"the neighbour's word by {day_words(days_to_sow(block)[0], today=ctx.today)}",
+        "asks": f"the neighbour's word by {day_words(answer_by, today=ctx.today)}",
         "sow_on": sow,
     }
 
 
-def _flower_later(block: SeedBlock, clear: date, days: int) -> dict[str, date]:
-    """Sowing days by role whose flowering begins on `clear` or after, uncertainty included. Raises Refused."""
-    match = match_of(block)
-    for more in range(8):
+def _flower_at(block: SeedBlock, days: int, clear: Callable[[core.Flowering], bool]) -> dict[str, date]:
+    """Sowing days by role whose flowering lies so many days off and is clear, uncertainty included. Raises Refused."""
+    match, later = match_of(block), days > 0
+    for more in range(12):
+        off = timedelta(days=days + more if later else days - more)
+        when = sow_not_before if later else sow_for
         sow = {
-            role: sow_not_before(
-                flower_on=p.found.first + timedelta(days=days + more), phenology=p.phenology, climate=match.climate
-            )
+            role: when(flower_on=p.found.first + off, phenology=p.phenology, climate=match.climate)
             for role, p in match.parents.items()
         }
         window = window_of(block, match_of(block, sow=sow))
-        if window is not None and window.start >= clear:
+        if window is not None and clear(window):
             return sow
-    raise refuse("sow_on", "not_found", f"No sowing was found whose flowering begins on {clear} or after.")
+    raise refuse("sow_on", "not_found", f"No sowing was found whose flowering lies {abs(days)} days off and is clear.")
 
 
 def _drop(ctx: Ctx, around: Surroundings, block: SeedBlock, judged: Judged) -> dict[str, Any]:
