@@ -87,6 +87,12 @@ class Judgement:
     state: State
     faults: tuple[FaultVerdict, ...]
     cured_by_roguing: bool
+    short_areas: tuple[int, ...] = ()
+
+    @property
+    def size(self) -> int:
+        """Plants to which the reject numbers belong: those that are asked, or more where more were counted."""
+        return max(self.sample, self.plants)
 
 
 def spread_areas(outline: Sequence[Sequence[float]], count: int) -> tuple[Point, ...]:
@@ -118,25 +124,42 @@ def spread_areas(outline: Sequence[Sequence[float]], count: int) -> tuple[Point,
     return tuple(found)
 
 
-def judge(*, limits: Sequence[FaultLimit], sample: int, plants: int, found: Mapping[str, int]) -> Judgement:
+def judge(
+    *,
+    limits: Sequence[FaultLimit],
+    sample: int,
+    plants: int,
+    found: Mapping[str, int],
+    by_area: Mapping[int, int] | None = None,
+    areas: int = 0,
+) -> Judgement:
     """Judge a count so far against every limit.
 
     From the reject number on a fault rejects whatever follows; below it the count goes on until the
     sample is full, then accepts. A count beyond the sample is judged by its own size.
+
+    by_area: plants counted in each of the `areas`. A count is full only when each of them has its share: plants of one
+    corner say nothing of the field.
     """
     size = max(sample, plants)
+    each = math.ceil(sample / areas) if areas else 0
+    missing = {n: each - (by_area or {}).get(n, 0) for n in range(1, areas + 1)}
+    short = tuple(n for n, many in missing.items() if many > 0)
     faults = tuple(_fault(limit, size, plants, found.get(limit.attribute, 0)) for limit in limits)
     states = {fault.state for fault in faults}
     state = State.REJECT if State.REJECT in states else State.CONTINUE if State.CONTINUE in states else State.ACCEPT
+    if state is State.ACCEPT and short:
+        state = State.CONTINUE
     cures = {limit.attribute: limit.cures for limit in limits}
     rejected = [fault for fault in faults if fault.state is State.REJECT]
     return Judgement(
         plants,
         sample,
-        max(0, sample - plants),
+        max(0, sample - plants, sum(many for many in missing.values() if many > 0)),
         state,
         faults,
         bool(rejected) and all(cures[f.attribute] for f in rejected),
+        short,
     )
 
 

@@ -3,7 +3,7 @@
 import unittest
 from datetime import date, timedelta
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from aldrip_core.field_inspection import (
@@ -75,6 +75,20 @@ class Counting(unittest.TestCase):
         self.assertEqual(judge(limits=[OFF], sample=4000, plants=1200, found={"off_types": 19}).state, State.REJECT)
         early = judge(limits=[OFF], sample=4000, plants=3999, found={})
         self.assertEqual((early.state, early.more_plants), (State.CONTINUE, 1))
+
+    @settings(deadline=None)
+    @given(st.lists(st.integers(0, 260), min_size=7, max_size=7))
+    def test_a_count_is_full_when_every_area_is_and_says_what_is_missing_where(self, areas: list[int]) -> None:
+        """Seven areas of 130: however many plants of one corner there are, the others are still to be counted."""
+        by_area = dict(enumerate(areas, start=1))
+        told = judge(limits=[OFF], sample=910, plants=sum(areas), found={}, by_area=by_area, areas=7)
+        missing = [max(0, 130 - many) for many in areas]
+        self.assertEqual(told.short_areas, tuple(n for n, many in enumerate(missing, start=1) if many))
+        self.assertEqual(told.more_plants, sum(missing))
+        self.assertEqual(told.state, State.CONTINUE if any(missing) else State.ACCEPT)
+        found = {"off_types": told.faults[0].reject_at}  # what rejects, rejects wherever it stood
+        again = judge(limits=[OFF], sample=910, plants=sum(areas), found=found, by_area=by_area, areas=7)
+        self.assertEqual((again.state, again.size), (State.REJECT, max(910, sum(areas))))
 
     def test_one_rejecting_fault_rejects_the_whole(self) -> None:
         verdict = judge(limits=[OFF, SICK], sample=4000, plants=4000, found={"off_types": 3, "diseased": 21})

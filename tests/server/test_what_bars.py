@@ -8,7 +8,7 @@ from aldrip.lots.models import Lot
 from aldrip.methods.models import IsolationRule, Standard
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
-from tests.server.house import take_order, uid
+from tests.server.house import member, take_order, uid
 from tests.server.seed_house import NEAR, SeedCase, sunflower
 
 
@@ -57,6 +57,33 @@ class OfAField(Seeds):
         line = self.line_now()
         self.assertEqual(line.chance, 0.0)
         self.assertIn("rejected the field", line.problem)
+
+    def test_plants_of_one_corner_say_nothing_of_the_field_and_two_on_one_area_are_seen(self) -> None:
+        block = self.sown()
+        self.on(date(2027, 7, 6))
+        visit = block.inspections.order_by("number")[0]
+        begun = self.post(f"/inspections/{visit.pk}/begin")
+        each, areas = begun["plants_per_area"], begun["areas"]
+
+        def count(area: int, plants: int) -> Any:
+            entry = {"client_uuid": uid(), "area": area, "plants": plants, "faults": {}}
+            return self.post(f"/inspections/{visit.pk}/counts", {"entries": [entry]})["inspection"]
+
+        def sign(status: int = 200, reason: str = "") -> Any:
+            return self.post(f"/inspections/{visit.pk}/sign", {"decision": "accept", "reason": reason}, status=status)
+
+        counted = count(1, each * areas + 7)
+        self.assertEqual((counted["judgement"]["state"], counted["choices"]), ("continue", []))
+        told = sign(422)["errors"][0]["message"]
+        self.assertIn(f"{each * (areas - 1):,} plants are still to be counted in area 2, 3", told)
+        for area in range(2, areas + 1):
+            count(area, each)
+        self.client.force_login(member(self.ctx, "jory", "inspector"))
+        said = count(2, each)["twice"]
+        self.assertEqual(said, [f"Area 2 was counted by ada ({each}) and jory ({each})."])
+        told = sign(422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("reason", "counted_twice"))
+        sign(reason="Jory took the rows beside them.")
 
     def test_a_neighbour_too_near_bars_a_field_until_it_is_cured(self) -> None:
         block = self.laid_out(kilos="300 kg")

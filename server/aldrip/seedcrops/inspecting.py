@@ -3,7 +3,7 @@
 import uuid
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import ServiceError, refuse
-from aldrip.base.words import plural, share
+from aldrip.base.words import plural, share, who
 from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.lots.models import Intake
 from aldrip.methods.models import Standard
@@ -44,6 +44,7 @@ from aldrip_core.reject_number import Decision
 from aldrip_core.stages import Trait
 
 MOST_PLANTS = 100_000
+TWICE = 1.5  # of an area’s plants, counted by several people: more than they shared out
 
 
 class InspectionClosed(ServiceError):
@@ -306,26 +307,39 @@ class Tally:
     plants: int
     faults: dict[str, int]
     by_area: dict[int, int]
+    by_person: Mapping[int, Mapping[str, int]] = field(default_factory=dict)  # within an area
+
+    def twice(self, plants_per_area: int) -> list[str]:
+        """Areas that several people seem to have counted each for themselves, in sentences."""
+        said = []
+        for area, people in sorted(self.by_person.items()):
+            if len(people) > 1 and sum(people.values()) >= TWICE * plants_per_area:
+                each = " and ".join(f"{name} ({many:,})" for name, many in people.items())
+                said.append(f"Area {area} was counted by {each}.")
+        return said
 
 
 def tally_of(inspection: Inspection) -> Tally:
     """Sum of the entries that were not taken back. A fault is a plant that was looked at."""
-    rows = list(inspection.counts.values_list("pk", "replaces_id", "area", "plants", "faults"))
-    gone = {replaced for _, replaced, *_ in rows if replaced}
+    rows = list(inspection.counts.select_related("by").order_by("pk"))
+    gone = {row.replaces_id for row in rows if row.replaces_id}
+    by_person: dict[int, dict[str, int]] = defaultdict(lambda: defaultdict(int))
     plants = 0
     faults: dict[str, int] = defaultdict(int)
     by_area: dict[int, int] = defaultdict(int)
     # A weed or a plant of another crop is none of the plants looked at.
     beside = {limit["attribute"] for limit in inspection.limits if not limit.get("is_plant", True)}
-    for pk, _, area, number, found in rows:
-        if pk in gone:
+    for row in rows:
+        if row.pk in gone:
             continue
-        whole = number + sum(many for attribute, many in found.items() if attribute not in beside)
+        whole = row.plants + sum(many for attribute, many in row.faults.items() if attribute not in beside)
         plants += whole
-        by_area[area] += whole
-        for attribute, many in found.items():
+        by_area[row.area] += whole
+        if whole:
+            by_person[row.area][who(row.by, "somebody who has left")] += whole
+        for attribute, many in row.faults.items():
             faults[attribute] += many
-    return Tally(plants, dict(faults), dict(by_area))
+    return Tally(plants, dict(faults), dict(by_area), {area: dict(people) for area, people in by_person.items()})
 
 
 def sample_of(inspection: Inspection) -> int:
@@ -336,7 +350,12 @@ def judgement_of(inspection: Inspection, tally: Tally | None = None) -> Judgemen
     """The running verdict."""
     tally = tally or tally_of(inspection)
     return judge(
-        limits=limits_of(inspection.limits), sample=sample_of(inspection), plants=tally.plants, found=tally.faults
+        limits=limits_of(inspection.limits),
+        sample=sample_of(inspection),
+        plants=tally.plants,
+        found=tally.faults,
+        by_area=tally.by_area,
+        areas=inspection.areas,
     )
 
 
@@ -363,10 +382,15 @@ def lower_class(ctx: Ctx, block: SeedBlock) -> str:
     return next((name for name in scheme.below(block.seed_class) if name not in unfit), "")
 
 
+def spreads_pollen(ctx: Ctx, block: SeedBlock) -> bool:
+    """Whether what is faulty in a block may have spoilt others by now; in a crop that pollinates itself it does not."""
+    return block.batch.crop.pollination != "self" and is_shedding(ctx, block)
+
+
 def choices_for(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> tuple[Choice, ...]:
     return choices(
         judgement=judgement,
-        shedding=is_shedding(ctx, inspection.block),
+        shedding=spreads_pollen(ctx, inspection.block),
         lower_class=bool(lower_class(ctx, inspection.block)),
     )
 
@@ -395,6 +419,13 @@ def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> In
     allowed = choices_for(ctx, inspection, judgement)
     if decision not in allowed:
         raise refuse("decision", "not_allowed", _why_not(ctx, block, decision, judgement))
+    twice = tally.twice(inspection.plants_per_area)
+    if twice and not reason.strip():
+        raise refuse(
+            "reason",
+            "counted_twice",
+            f"{' '.join(twice)} Were these other plants? Say so in a word to it, or take one of the two counts back on the sheet.",
+        )
     wanted = Choice(decision)
     inspection.state, inspection.decision = Inspection.State.SIGNED, wanted.value
     inspection.signed_by, inspection.signed_role, inspection.signed_at = ctx.user, ctx.role, ctx.now
@@ -427,17 +458,19 @@ def sentence_of(judgement: Judgement) -> str:
     """“26 off-types in 4,000 plants; rejected from 19 on.”"""
     faults = [f for f in judgement.faults if f.found or f.state is State.REJECT] or list(judgement.faults[:1])
     said = "; ".join(f"{plural(f.found, f.words, f.words)}, rejected from {f.reject_at} on" for f in faults)
-    return f"{said}; {judgement.plants:,} plants counted."
+    asked = f" of the {judgement.sample:,} asked" if judgement.plants < judgement.sample else ""
+    return f"{said}; {judgement.plants:,} plants{asked} counted."
 
 
 def _why_not(ctx: Ctx, block: SeedBlock, decision: str, judgement: Judgement) -> str:
     if judgement.state is State.CONTINUE:
-        return f"{judgement.more_plants:,} plants are still to be counted before anything can be signed."
+        where = f" in area {', '.join(map(str, judgement.short_areas))}" if judgement.short_areas else ""
+        return f"{judgement.more_plants:,} plants are still to be counted{where} before anything can be signed."
     if decision == Choice.ACCEPT:
         worst = next(f for f in judgement.faults if f.state is State.REJECT)
-        return f"{worst.found} {worst.words} reject the field ({worst.reject_at} or more of {judgement.plants:,}, limit {share(worst.limit, 2)}). It cannot be accepted."
+        return f"{worst.found} {worst.words} reject the field ({worst.reject_at} or more of {judgement.size:,}, limit {share(worst.limit, 2)}). It cannot be accepted."
     if decision == Choice.ROGUE and judgement.state is State.REJECT:
-        if is_shedding(ctx, block):
+        if spreads_pollen(ctx, block):
             return "The block sheds pollen; roguing no longer cures it. Downgrade or reject."
         return "What was found cannot be taken out by roguing. Downgrade or reject."
     if decision == Choice.DOWNGRADE and judgement.state is State.REJECT:

@@ -401,6 +401,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
         "by_area": {str(k): v for k, v in tally.by_area.items()},
         "last": last_entries(ctx, inspection),
         "judgement": judgement_out(judgement),
+        "twice": tally.twice(inspection.plants_per_area) if begun else [],
         "table": None
         if table is None
         else {

@@ -513,6 +513,7 @@ class InspectionOut(Schema):
     by_area: dict[str, int]
     last: list[EntryOut]
     judgement: JudgementOut | None
+    twice: list[str]
     table: DecisionTableOut | None
     choices: list[str]
     hours_to_rogue: float | None

@@ -7488,6 +7488,8 @@ export interface components {
             /** Last */
             last: components["schemas"]["EntryOut"][];
             judgement: components["schemas"]["JudgementOut"] | null;
+            /** Twice */
+            twice: string[];
             table: components["schemas"]["DecisionTableOut"] | null;
             /** Choices */
             choices: string[];

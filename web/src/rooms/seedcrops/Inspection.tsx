@@ -10,7 +10,7 @@ import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Sheet } from "../../ui/parts";
 import { CountDrawing, FieldRoute } from "./CountDrawing";
 import { keep, keepSheet, keptSheet, send, type Waiting, waiting } from "./outbox";
-import { nearest, outlookFrom, rejectAt, stateFrom, tallyWith } from "./verdictTable";
+import { nearest, outlookFrom, outlookOf, rejectAt, stateFrom, stillMissing, tallyWith } from "./verdictTable";
 
 type Visit = Schemas["InspectionOut"];
 
@@ -289,10 +289,12 @@ function Counting({
   const [signing, setSigning] = useState(false);
   const noted = useRef<HTMLDialogElement>(null);
   if (!table) return null;
-  const state = stateFrom(table, tally);
+  const missing = stillMissing(sheet, tally);
+  const state = stateFrom(table, tally, missing);
   const main = nearest(sheet, table, tally);
   const found = main ? (tally.faults[main.attribute] ?? 0) : 0;
-  const outlook = main ? outlookFrom(table, tally.plants, found) : null;
+  const exact = tally.plants === sheet.plants && main !== undefined && found === (sheet.faults[main.attribute] ?? 0);
+  const outlook = !main ? null : exact ? outlookOf(sheet, main.attribute) : outlookFrom(table, tally.plants, found);
   const here = tally.byArea[area] ?? 0;
   const left = sheet.plants_per_area - here;
   const tap = async (plants: number, faults: Record<string, number>, words: string) => {
@@ -337,8 +339,10 @@ function Counting({
           </b>{" "}
           Limit {(main.limit * 100).toFixed(2)} %
           {tally.plants ? `, so far ${((found / tally.plants) * 100).toFixed(2)} %` : ""}
-          {outlook ? ` (${(outlook.low * 100).toFixed(2)} to ${(outlook.high * 100).toFixed(2)})` : ""}.
-          {state === "continue" ? ` ${count(Math.max(0, sheet.sample - tally.plants))} more decide.` : ""}
+          {outlook
+            ? ` (${exact ? "" : "about "}${(outlook.low * 100).toFixed(2)} to ${(outlook.high * 100).toFixed(2)})`
+            : ""}
+          .{state === "continue" ? ` ${count(missing)} more decide.` : ""}
         </p>
       ) : null}
       {main ? (
@@ -351,6 +355,11 @@ function Counting({
           words={main.words}
         />
       ) : null}
+      {sheet.twice.map((said) => (
+        <p key={said} className="fault" role="alert">
+          {said} If these are the same plants, take one of the two back.
+        </p>
+      ))}
       {may("seedcrops.count") ? (
         <>
           <div className="grid grid-cols-2 gap-2">
@@ -588,7 +597,17 @@ function Sign({
         ) : (
           <p className="note">An inspector or a manager signs.</p>
         )}
-        {now.choices.length ? null : <p>Some entries have not arrived, or the count is not full yet.</p>}
+        {now.twice.map((said) => (
+          <p key={said} className="fault">
+            {said}
+          </p>
+        ))}
+        {now.choices.length ? null : (
+          <p>
+            Some entries have not arrived, or the count is not full yet: every area asks for its{" "}
+            {count(now.plants_per_area)} plants.
+          </p>
+        )}
       </div>
     </Sheet>
   );

@@ -41,9 +41,9 @@ export interface Outlook {
 /** Looked up in the server's table, never reckoned here: the last step at or below what is counted. */
 export function outlookFrom(table: Table, plants: number, found: number): Outlook | null {
   const row = [...table.rows].reverse().find((one) => one.plants <= plants);
-  if (!row) return null;
-  const [low = 0, high = 1, likelyLow = 0, likelyHigh = 0] =
-    row.by_found[Math.min(found, row.by_found.length - 1)] ?? [];
+  // More was found than the table holds: it rejects, and how far off it is nobody here can say.
+  if (!row || found >= row.by_found.length) return null;
+  const [low = 0, high = 1, likelyLow = 0, likelyHigh = 0] = row.by_found[found] ?? [];
   return { low, high, likelyLow: Math.max(found, likelyLow), likelyHigh: Math.max(found, likelyHigh) };
 }
 
@@ -53,13 +53,30 @@ export function rejectAt(table: Table, name: string, plants: number): number {
   return risen?.[1] ?? table.reject_at[name] ?? 1;
 }
 
+/** As the server reckoned it for what it has: exact, where nothing waits here. */
+export function outlookOf(sheet: Sheet, name: string): Outlook | null {
+  const fault = sheet.judgement?.faults.find((one) => one.attribute === name);
+  if (!fault || !sheet.plants) return null;
+  return { low: fault.low, high: fault.high, likelyLow: fault.likely_low, likelyHigh: fault.likely_high };
+}
+
+/** Plants that are still to be counted: each area asks for its own. */
+export function stillMissing(sheet: Sheet, tally: Tally): number {
+  const areas = Array.from({ length: sheet.areas }, (_, n) => String(n + 1));
+  const short = areas.map((area) => Math.max(0, sheet.plants_per_area - (tally.byArea[area] ?? 0)));
+  return Math.max(
+    sheet.sample - tally.plants,
+    short.reduce((sum, one) => sum + one, 0),
+  );
+}
+
 /** Carry on, accept or reject so far, by the numbers of the table. */
-export function stateFrom(table: Table, tally: Tally): "accept" | "reject" | "continue" {
+export function stateFrom(table: Table, tally: Tally, missing: number): "accept" | "reject" | "continue" {
   const over = Object.keys(table.reject_at).some(
     (name) => (tally.faults[name] ?? 0) >= rejectAt(table, name, tally.plants),
   );
   if (over) return "reject";
-  return tally.plants >= table.sample ? "accept" : "continue";
+  return missing <= 0 ? "accept" : "continue";
 }
 
 /** The fault that is nearest to its reject number. */
