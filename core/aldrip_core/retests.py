@@ -8,6 +8,7 @@ from itertools import combinations
 
 from aldrip_core.replicate_tolerance import half_up
 from aldrip_core.tables.retest_tolerance import SOURCE, TOLERATED
+from aldrip_core.whole import half_up as to_digits
 from aldrip_core.words_for_dates import day_words
 from aldrip_core.working import Given, Origin, Step, Working, computed
 
@@ -138,9 +139,7 @@ def _mean(used: tuple[Test, ...], aside: tuple[Test, ...], *, digits: int) -> St
     total = sum(one.weight or 0 for one in used) if weighed else float(len(used))
     mean = sum(one.value * ((one.weight or 0) if weighed else 1) for one in used) / total
     last = used[-1]
-    value = (
-        float(half_up(mean)) if digits == 0 and len(used) > 1 else round(mean, digits) if len(used) > 1 else last.value
-    )
+    value = to_digits(mean, digits) if len(used) > 1 else last.value
     note = ""
     if len(used) > 1:
         note = f"mean of {len(used)} tests: " + ", ".join(f"{one.value:g} on {day_words(one.on)}" for one in used)

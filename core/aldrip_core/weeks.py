@@ -9,6 +9,16 @@ _WEEK = re.compile(r"^(?:(\d{4})\s*[-/ ]?\s*)?(?:w|wk|week|weeks)\.?\s*(\d{1,2})
 _SLASH_WEEK = re.compile(r"^(\d{1,2})\s*/\s*(\d{4})$")
 _ISO = re.compile(r"^(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ]00:00(?::00)?)?$")
 _DAY_FIRST = re.compile(r"^(\d{1,2})\s*[./ -]\s*(\d{1,2}|[A-Za-z]{3,9})\.?\s*[./ -]\s*(\d{4})$")
+_WEEKS = re.compile(
+    r"^(?:(\d{4})\s*[-/ ]?\s*)?(?:w|wk|week|weeks)\.?\s*(\d{1,2})\s*(?:to|until|-|–|—)\s*(?:w|wk|week|weeks)?\.?\s*(\d{1,2})"
+    r"(?:\s*[-/ ,of]*\s*(\d{4}))?$",
+    re.I,
+)
+_TO = re.compile(r"^(.+?)(?:\s+(?:to|until|-)\s+|\s*[–—]\s*)(.+)$", re.I)
+_WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)[a-z]*\.?,?\s+(.+)$", re.I)
+_AND_WEEK = re.compile(r"^(.+?),?\s+(?:w|wk|week)\.?\s*(\d{1,2})$", re.I)
+HALF_A_YEAR = 183  # a window that is longer and names no year was turned round
+WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NO_YEAR = re.compile(r"^(\d{1,2})\.?\s*([A-Za-z]{3,9})\.?$")
 
 
@@ -59,10 +69,20 @@ def read_span(text: str, *, today: date) -> Span:
 
     >>> read_span("week 31", today=date(2027, 7, 6)).start
     datetime.date(2027, 8, 2)
+    >>> read_span("Mon 3 May 2027, week 18", today=date(2027, 1, 6)).start
+    datetime.date(2027, 5, 3)
+    >>> read_span("weeks 31 to 33", today=date(2027, 7, 6)).end
+    datetime.date(2027, 8, 23)
+    >>> read_span("3 to 9 May 2027", today=date(2027, 1, 6)).end
+    datetime.date(2027, 5, 10)
     """
     text = text.strip()
     if not text:
         raise UnreadableDay("missing", "There is no date. Write a day or a week, such as “6 Aug 2027” or “week 31”.")
+    if match := _WEEKS.match(text):
+        year = match[1] or match[4] or ""
+        first = read_span(f"week {match[2]} {year}", today=today)
+        return _through(first, read_span(f"week {match[3]} {year}", today=first.start), text)
     if match := _WEEK.match(text):
         week = int(match[2])
         if year := match[1] or match[3]:
@@ -71,12 +91,53 @@ def read_span(text: str, *, today: date) -> Span:
         return span if span.end > today else week_span(today.isocalendar().year + 1, week)
     if match := _SLASH_WEEK.match(text):
         return week_span(int(match[2]), int(match[1]))
-    day = _next_day(text, today) or _read_day(text)
+    day = _named_day(text, today)
+    if day is not None:
+        return Span(day, day + timedelta(days=1))
+    if match := _TO.match(text):
+        return _between(match[1], match[2], today, text)
+    raise UnreadableDay(
+        "unreadable_date", f"“{text}” is no day or week. Write “6 Aug 2027”, “2027-08-06” or “week 31”."
+    )
+
+
+def _between(first: str, last: str, today: date, text: str) -> Span:
+    """From one day or week to another; “3 to 9 May 2027” names its month and year once."""
+    if first.strip().rstrip(".").isdigit() and (match := re.match(r"^\d{1,2}\.?(\D.*)$", last.strip())):
+        first = f"{first.strip()} {match[1].strip()}"
+    start = read_span(first, today=today)
+    return _through(start, read_span(last, today=start.start), text)
+
+
+def _through(first: Span, last: Span, text: str) -> Span:
+    if last.end <= first.start:
+        raise UnreadableDay("before_start", f"“{text}” ends before it begins. Swap the two, or correct one.")
+    if (last.end - first.start).days > HALF_A_YEAR and not re.search(r"\d{4}", text):
+        told = f"“{text}” would last until {last.last.day} {last.last:%b %Y}. Swap the two, or write the years."
+        raise UnreadableDay("before_start", told)
+    return Span(first.start, last.end)
+
+
+def _named_day(text: str, today: date) -> date | None:
+    """A day, with its weekday before it and its week behind it where they are written; they must agree with it.
+
+    Raises UnreadableDay where they do not.
+    """
+    plain, weekday, week = text, None, None
+    if match := _WEEKDAY.match(plain):
+        weekday, plain = WEEKDAYS.index(match[1].lower()), match[2]
+    if match := _AND_WEEK.match(plain):
+        plain, week = match[1], int(match[2])
+    day = _next_day(plain, today) or _read_day(plain)
     if day is None:
-        raise UnreadableDay(
-            "unreadable_date", f"“{text}” is no day or week. Write “6 Aug 2027”, “2027-08-06” or “week 31”."
-        )
-    return Span(day, day + timedelta(days=1))
+        return None
+    if weekday is not None and day.weekday() != weekday:
+        told = f"{day.day} {day:%b %Y} is a {day:%A}. Correct the day or its weekday."
+        raise UnreadableDay("other_weekday", told)
+    if week is not None and day.isocalendar().week != week:
+        told = f"{day.day} {day:%b %Y} lies in week {day.isocalendar().week}, not {week}. Correct one of them."
+        raise UnreadableDay("other_week", told)
+    return day
 
 
 def _next_day(text: str, today: date) -> date | None:

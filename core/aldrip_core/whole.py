@@ -14,6 +14,16 @@ def ceil_whole(value: float) -> int:
     return math.ceil(value - SLACK)
 
 
+def half_up(value: float, digits: int = 0) -> float:
+    """`value` to so many digits, halves upward as laboratories round, forgiving binary noise.
+
+    >>> half_up(8.95, 1), half_up(12.05, 1), half_up(82.5)
+    (9.0, 12.1, 83.0)
+    """
+    scale = 10.0**digits
+    return math.floor(value * scale + 0.5 + SLACK * scale) / scale
+
+
 def round_up(value: float, step: float) -> float:
     """`value` rounded up to a multiple of `step` (> 0).
 

@@ -59,7 +59,7 @@ class WorkedByHand(TestCase):
         rows = [Test(0, 96.0, DAY, 40), Test(1, 99.0, DAY, 120)]
         found = standing(rows, Pooling.ADDED)
         assert found is not None
-        self.assertEqual((found.value, found.weight), (98.2, 160))  # (0.96·40 + 0.99·120) ÷ 160 = 98.25 %
+        self.assertEqual((found.value, found.weight), (98.3, 160))  # (0.96·40 + 0.99·120) ÷ 160 = 98.25 %
 
     def test_moisture_is_that_of_the_newest_day(self) -> None:
         rows = [Test(0, 9.8, DAY), Test(1, 7.4, DAY + timedelta(days=1)), Test(2, 7.8, DAY + timedelta(days=1))]

@@ -60,6 +60,38 @@ class Weeks(TestCase):
             span = read_span(text, today=TODAY)
             self.assertEqual((span.start, span.last), (date(2027, 8, 6), date(2027, 8, 6)), text)
 
+    @given(st.integers(0, 360), st.integers(0, 120), st.integers(1, 6))
+    @settings(deadline=None)
+    def test_what_aldrip_writes_it_reads_and_a_wrong_weekday_or_week_is_told(
+        self, ahead: int, more: int, off: int
+    ) -> None:
+        day = TODAY + timedelta(days=ahead)
+        week = day.isocalendar().week
+        for text in (
+            f"{day:%a} {day.day} {day:%b}, week {week}",
+            f"{day:%A} {day.day} {day:%b} {day.year}",
+            f"{day:%a} {day.day} {day:%b}",
+        ):
+            self.assertEqual(read_span(text, today=TODAY).start, day, text)
+        wrong = day + timedelta(days=off)
+        for text in (
+            f"{wrong:%a} {day.day} {day:%b} {day.year}",
+            f"{day.day} {day:%b} {day.year}, week {week % 52 + 2}",
+        ):
+            with self.assertRaises(UnreadableDay, msg=text):
+                read_span(text, today=TODAY)
+        last = day + timedelta(days=more)
+        found = read_span(f"{day.day} {day:%b %Y} to {last.day} {last:%b %Y}", today=TODAY)
+        self.assertEqual((found.start, found.last), (day, last))
+        weeks = read_span(f"weeks {week} to {last.isocalendar().week}", today=day)
+        self.assertTrue(weeks.start <= day and last <= weeks.last)
+
+    def test_a_window_turned_round_is_told(self) -> None:
+        for text in ("weeks 33 to 31", "9 Aug to 3 Aug", "9 to 3 August 2027", "2027-W40 to 2027-W39"):
+            with self.assertRaises(UnreadableDay) as caught:
+                read_span(text, today=TODAY)
+            self.assertEqual(caught.exception.code, "before_start", text)
+
     def test_a_week_that_has_passed_means_next_year(self) -> None:
         self.assertEqual(read_span("week 5", today=TODAY), week_span(2028, 5))
         self.assertEqual(read_span("week 27", today=TODAY), week_span(2027, 27))

@@ -5,6 +5,7 @@ from typing import Any
 
 from aldrip.batches.starting import plan_lines
 from aldrip.lots.models import Lot
+from aldrip.lots.moving import shown_of
 from aldrip.methods.models import IsolationRule, Standard
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
@@ -206,6 +207,27 @@ class OfALot(Seeds):
         more = {"metres": 0, "time_allowed": False, "time_margin_days": 14, "source": "the authority, by letter"}
         self.post("/isolation-rules", {**rule, **more})
         self.decide(self.lot, "release")
+
+    def test_what_is_not_pure_enough_is_cleaned_again_as_a_new_lot_with_its_descent(self) -> None:
+        line = OrderLine.objects.get()
+        before, lot = line.chance, self.lot
+        self.result(lot, "purity", pure_g=95.1, inert_g=4.4, other_g=0.5, reason="drawn anew")
+        self.assertEqual(self.decide(lot, "release", status=422)["errors"][0]["code"], "statutory_limit")
+        kilos = shown_of(Lot.objects.get(pk=lot.pk))
+        run = {"on": str(self.ctx.today), "lots": [{"lot_id": lot.pk, "kg": str(kilos)}], "client_uuid": uid()}
+        told = self.post("/cleaning", {**run, "clean": f"{kilos} kg", "screenings": "0 kg"}, status=422)["errors"][0]
+        self.assertEqual(told["code"], "nothing_taken_out")
+        made = self.post("/cleaning", {**run, "clean": f"{kilos - 40} kg", "screenings": "38 kg"})
+        again = Lot.objects.get(pk=made["id"])
+        self.assertEqual((again.status, again.test_results.count()), ("clean", 0))
+        self.assertIn(lot.pk, again.made_from.values_list("parent", flat=True))
+        for kind in ("germination", "purity", "moisture"):
+            self.result(again, kind)  # of another lot, so no reason is asked
+        self.decide(again, "release")
+        line.refresh_from_db()
+        self.assertAlmostEqual(line.chance or 0, before or 0, delta=0.05)
+        self.lot = again
+        self.hand_over(line, 30)
 
     def test_no_way_of_writing_a_standard_loosens_the_law(self) -> None:
         """A house’s own row of 66 %, however it came there, releases nothing that the law’s 85 % forbids."""

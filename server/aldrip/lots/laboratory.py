@@ -15,6 +15,7 @@ from aldrip.lots.models import Lot, Status, TestResult
 from aldrip_core.off_type_interval import bounds
 from aldrip_core.replicate_tolerance import replicate_tolerance
 from aldrip_core.retests import Pooling, Standing, Test, series, standing
+from aldrip_core.whole import half_up
 
 VALID_DAYS = {"germination": 365, "moisture": 120, "purity": 730, "other_seeds": 730}  # common practice, no source
 MOISTURE_DUPLICATES = 0.2  # ISTA Rules, moisture by oven: duplicates within 0.2 %, from memory
@@ -90,7 +91,7 @@ def _purity(result: Result) -> Read:
     total = sum(value or 0 for value in parts.values())
     if total <= 0:
         raise refuse("pure_g", "missing", "The three weights make the working sample; they cannot all be nothing.")
-    return Read(round((result.pure_g or 0) / total * 100, 1), {**parts, "sample_g": total})
+    return Read(half_up((result.pure_g or 0) / total * 100, 1), {**parts, "sample_g": total})
 
 
 def _moisture(result: Result) -> Read:
@@ -102,7 +103,7 @@ def _moisture(result: Result) -> Read:
     repeat = ""
     if apart > MOISTURE_DUPLICATES + 1e-9:
         repeat = f"the duplicates lie {apart:.2g} % apart, more than {MOISTURE_DUPLICATES:g} %"
-    return Read(round(sum(result.duplicates) / 2, 1), {"duplicates": list(result.duplicates)}, None, repeat)
+    return Read(half_up(sum(result.duplicates) / 2, 1), {"duplicates": list(result.duplicates)}, None, repeat)
 
 
 def _other_seeds(result: Result) -> Read:
@@ -111,7 +112,7 @@ def _other_seeds(result: Result) -> Read:
     if not result.sample_g or result.sample_g <= 0:
         raise refuse("sample_g", "missing", "In how many grams were they sought?")
     per_kg = result.seeds_found * 1000 / result.sample_g
-    return Read(round(per_kg, 1), {"seeds_found": result.seeds_found, "sample_g": result.sample_g})
+    return Read(half_up(per_kg, 1), {"seeds_found": result.seeds_found, "sample_g": result.sample_g})
 
 
 @act

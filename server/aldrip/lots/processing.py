@@ -207,8 +207,9 @@ class Cleaned:
 
 @act
 def clean(ctx: Ctx, run: Cleaned) -> Lot:
-    """Raw lots went over the cleaner: a new lot with its parents; screenings and loss are named.
+    """Lots went over the cleaner, as harvested or once more: a new lot with its parents, to be tested anew.
 
+    Screenings and loss are named; what was clean already is cleaned again only to take something out, or to blend.
     Several lots of one cultivar, class and moisture may be blended so; different cultivars never.
     """
     parts, clean_kg, screenings_kg = run.parts, run.clean_kg, run.screenings_kg
@@ -222,7 +223,7 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
     done = ctx.rows(Lot).filter(movements__client_uuid=client_uuid).first()
     if done is not None:
         return done
-    lots = [own_lot(ctx, part.lot_id, Status.RAW) for part in parts]
+    lots = [own_lot(ctx, part.lot_id, Status.RAW, Status.CLEAN, Status.HELD) for part in parts]
     first = lots[0]
     for index, lot in enumerate(lots):
         _may_go_with(first, lot, index)
@@ -235,22 +236,7 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
                 f"{part.kg - shown_of(lot):,.1f} kg too many.",
             )
     taken = sum((of_lot(first, part.kg) for part in parts), Decimal(0))
-    out = of_lot(first, clean_kg) + of_lot(first, screenings_kg)
-    if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
-        raise refuse("clean_kg", "missing", "How many kilos came out clean, and how many as screenings?")
-    if out > taken:
-        raise refuse(
-            "clean_kg",
-            "too_much",
-            f"{shown_of(first, out):,.1f} kg came out of {shown_of(first, taken):,.1f} kg that went in, {shown_of(first, out - taken):,.1f} kg too many.",
-        )
-    lost = taken - out
-    if float(lost) > USUAL_LOSS * float(taken) and not reason.strip():
-        raise refuse(
-            "reason",
-            "missing",
-            f"{shown_of(first, lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
-        )
+    _adds_up(first, taken, run)
     made = Lot.objects.create(
         organisation=ctx.organisation,
         code=ctx.next_code("lot")[0],
@@ -277,6 +263,33 @@ def clean(ctx: Ctx, run: Cleaned) -> Lot:
         made,
     )
     return made
+
+
+def _adds_up(first: Lot, taken: Decimal, run: Cleaned) -> None:
+    """Refuse what cannot have come out of what went in, and what vanished without a word."""
+    clean_kg, screenings_kg = run.clean_kg, run.screenings_kg
+    out = of_lot(first, clean_kg) + of_lot(first, screenings_kg)
+    if taken <= 0 or clean_kg <= 0 or screenings_kg < 0:
+        raise refuse("clean_kg", "missing", "How many kilos came out clean, and how many as screenings?")
+    if out > taken:
+        raise refuse(
+            "clean_kg",
+            "too_much",
+            f"{shown_of(first, out):,.1f} kg came out of {shown_of(first, taken):,.1f} kg that went in, {shown_of(first, out - taken):,.1f} kg too many.",
+        )
+    lost = taken - out
+    if float(lost) > USUAL_LOSS * float(taken) and not run.reason.strip():
+        raise refuse(
+            "reason",
+            "missing",
+            f"{shown_of(first, lost):,.1f} kg are neither clean nor screenings, over {USUAL_LOSS * 100:g} %. Say where they went.",
+        )
+    if len(run.parts) == 1 and first.status != Status.RAW and screenings_kg <= 0:
+        raise refuse(
+            "screenings_kg",
+            "nothing_taken_out",
+            f"Lot {first.code} is clean already, and nothing was taken out of it. Weigh the screenings.",
+        )
 
 
 def _may_go_with(first: Lot, lot: Lot, index: int) -> None:

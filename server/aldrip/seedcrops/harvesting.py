@@ -244,22 +244,29 @@ def dry(ctx: Ctx, lot_id: Ref, dried: Dried) -> Lot:
 
 @act
 def clean(ctx: Ctx, run: Cleaned) -> Lot:
-    """Raw lots were cleaned into one; it counts for the batches behind it from now on, each with its share."""
+    """Lots were cleaned into one; it counts for the batches behind it from now on, each with its share."""
+    used = [part.lot_id for part in run.parts]
+    first_time = ctx.rows(Lot).filter(pk__in=used, status=Status.RAW).exists()
     lot = processing.clean(ctx, run)
     if not Yield.objects.filter(lot=lot).exists():  # a repeat finds it there
-        of = dict(ctx.rows(Intake).filter(lot__in=[p.lot_id for p in run.parts]).values_list("lot", "subject"))
-        ids = dict(ctx.rows(Batch).filter(uuid__in=of.values()).values_list("uuid", "pk"))
-        batch_of = {lot_pk: ids[subject] for lot_pk, subject in of.items()}
+        given: dict[int, list[tuple[int, Decimal]]] = defaultdict(list)
+        for lot_pk, batch, quantity in Yield.objects.filter(lot__in=used).values_list(
+            "lot", "stage__batch", "quantity"
+        ):
+            given[lot_pk].append((batch, quantity))
         taken: dict[int, float] = defaultdict(float)
         for part in run.parts:
-            taken[batch_of[part.lot_id]] += part.kg
+            whole = sum(quantity for _, quantity in given[part.lot_id])
+            for batch, quantity in given[part.lot_id]:
+                taken[batch] += part.kg * float(quantity / whole)
         for pk, kilos in sorted(taken.items()):
             saved = load_batch(ctx, pk, lock=True)
             share = run.clean_kg * kilos / sum(taken.values())
             Yield.objects.create(
                 stage=saved.with_trait(Trait.CLEANS) or saved.last, lot=lot, quantity=of_lot(lot, share)
             )
-    _stage_reached(ctx, lot, Trait.CLEANS, run.on)
+    if first_time:
+        _stage_reached(ctx, lot, Trait.CLEANS, run.on)
     return lot
 
 

@@ -98,7 +98,7 @@ class Near:
     outline: Any
     flowering: core.Flowering | None
     told: str
-    neighbour_id: int | None = None
+    entered: Neighbour | None = None  # as somebody entered it
 
 
 def season_of(block: SeedBlock) -> int:
@@ -118,7 +118,7 @@ def near(around: Surroundings, block: SeedBlock) -> list[Near]:
         flowering = core.Flowering(one.flowers_from, one.flowers_to) if one.flowers_from and one.flowers_to else None
         told = f"seen {day_words(one.seen_on)}" + (f" by {one.seen_by}" if one.seen_by else "")
         ring = ring_of(site, one.outline, "outline", stored=True)
-        found.append(Near(f"n{one.uuid}", one.name, one.kind, ring, one.outline, flowering, told, one.pk))
+        found.append(Near(f"n{one.uuid}", one.name, one.kind, ring, one.outline, flowering, told, one))
     found.extend(_own_blocks(around, block, year))
     return found
 
@@ -283,7 +283,10 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "neighbours": [
             {
                 "key": n.key,
-                "id": n.neighbour_id,
+                "id": n.entered.pk if n.entered else None,
+                "year": n.entered.year if n.entered else None,
+                "seen_on": n.entered.seen_on if n.entered else None,
+                "seen_by": n.entered.seen_by if n.entered else "",
                 "name": n.name,
                 "kind": n.kind,
                 "outline": n.outline,

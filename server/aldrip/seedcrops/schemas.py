@@ -352,6 +352,9 @@ class HivesIn(Schema):
 class NeighbourOut(Schema):
     key: str
     id: int | None
+    year: int | None
+    seen_on: date | None
+    seen_by: str
     name: str
     kind: str
     outline: dict[str, Any]

@@ -11,6 +11,7 @@ from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.lots.moving import shown_of
 from aldrip.lots.taking import balance_words
 from aldrip_core.media import Media, media
+from aldrip_core.schedule import StageDates
 from aldrip_core.stages import Trait
 from aldrip_core.units import Unit, unit
 
@@ -103,7 +104,7 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "steps": _steps(batch, snapshot),
         "next": [
             {
-                "words": f"{s.name}: {s.place.name if s.place else 'no place yet'}",
+                "words": _stay(s.place.name if s.place else "no place yet", s.name, dates[key]),
                 "day_words": day(dates[key].start),
                 "start": dates[key].start,
             }
@@ -114,6 +115,13 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "cautions": _cautions(saved, snapshot),
         "working": steps(medium.working) if medium else [],
     }
+
+
+def _stay(place: str, name: str, when: StageDates) -> str:
+    """Where the trays go and until when: the day beside it is that of the move, this one that of the stage's name."""
+    return (
+        f"{place}, until {name.lower()} about {day(when.end)}" if when.end > when.start else f"{place}: {name.lower()}"
+    )
 
 
 def _lot_words(batch: Batch) -> str:

@@ -7263,6 +7263,12 @@ export interface components {
             key: string;
             /** Id */
             id: number | null;
+            /** Year */
+            year: number | null;
+            /** Seen On */
+            seen_on: string | null;
+            /** Seen By */
+            seen_by: string;
             /** Name */
             name: string;
             /** Kind */

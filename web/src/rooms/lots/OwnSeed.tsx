@@ -21,6 +21,13 @@ export function OwnSeed({ lot }: { lot: Lot }) {
         {lot.intake ? <Intake lot={lot} intake={lot.intake} /> : null}
         {lot.status === "raw" && lot.balance > 0 && may("lots.process") ? <Process lot={lot} /> : null}
         {lot.status && lot.status !== "raw" ? <Verdict lot={lot} /> : null}
+        {(lot.status === "clean" || lot.status === "held") && lot.balance > 0 && may("lots.process") ? (
+          <details>
+            <summary className="btn-link cursor-pointer">Dry or clean it again, or blend it</summary>
+            <p className="note mt-2">What comes out is a new lot, tested anew; this one stays behind it.</p>
+            <Process lot={lot} />
+          </details>
+        ) : null}
       </div>
       <div className="grid content-start gap-5">
         {lot.status && lot.status !== "raw" ? <Results lot={lot} /> : null}
@@ -56,7 +63,7 @@ function Process({ lot }: { lot: Lot }) {
   const { data: lots } = useQuery(lotsQuery);
   const others = (lots ?? []).filter(
     (one) =>
-      one.status === "raw" &&
+      ["raw", "clean", "held"].includes(one.status) &&
       one.balance > 0 &&
       one.id !== lot.id &&
       one.crop_id === lot.crop_id &&

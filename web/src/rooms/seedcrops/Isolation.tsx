@@ -35,7 +35,7 @@ export function Isolation() {
   const { id = "" } = useParams({ strict: false });
   const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
   const { data } = useSuspenseQuery(isolationQuery(ref(id)));
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useState<Neighbour | "new" | null>(null);
   const [leaving, setLeaving] = useState<Neighbour | null>(null);
   const { show } = useWorking();
   const may = useMay();
@@ -68,7 +68,7 @@ export function Isolation() {
           Working
         </button>
         {may("seedcrops.count") ? (
-          <button type="button" className="btn" onClick={() => setAdding(true)}>
+          <button type="button" className="btn" onClick={() => setAdding("new")}>
             Enter a neighbour
           </button>
         ) : null}
@@ -76,11 +76,17 @@ export function Isolation() {
       <div className="grid gap-5 lg:grid-cols-[minmax(320px,1fr)_minmax(380px,460px)]">
         <FieldMap data={data} name={block.field} />
         <div>
-          <Distances data={data} onForget={setLeaving} />
+          <Distances data={data} onForget={setLeaving} onCorrect={setAdding} />
           {data.remedies.length ? <Cures data={data} block={block} /> : null}
         </div>
       </div>
-      {adding ? <NewNeighbour cropName={block.crop} onClose={() => setAdding(false)} /> : null}
+      {adding ? (
+        <NeighbourForm
+          cropName={block.crop}
+          old={adding === "new" ? undefined : adding}
+          onClose={() => setAdding(null)}
+        />
+      ) : null}
       {leaving?.id ? <Forget neighbour={leaving} onClose={() => setLeaving(null)} /> : null}
     </div>
   );
@@ -173,7 +179,15 @@ function words(text: string, extra: string) {
   });
 }
 
-function Distances({ data, onForget }: { data: Data; onForget: (one: Neighbour) => void }) {
+function Distances({
+  data,
+  onForget,
+  onCorrect,
+}: {
+  data: Data;
+  onForget: (one: Neighbour) => void;
+  onCorrect: (one: Neighbour) => void;
+}) {
   const may = useMay();
   return (
     <table className="tbl">
@@ -203,6 +217,11 @@ function Distances({ data, onForget }: { data: Data; onForget: (one: Neighbour) 
                   {one.flowers_from ? `; flowers ${shortDay(one.flowers_from)} to ${shortDay(one.flowers_to)}` : ""}
                 </div>
                 {one.source ? <div className="note">{one.source}</div> : null}
+                {one.id && may("seedcrops.count") ? (
+                  <button type="button" className="btn-link note mr-3" onClick={() => onCorrect(one)}>
+                    correct it
+                  </button>
+                ) : null}
                 {one.id && may("seedcrops.plan") ? (
                   <button type="button" className="btn-link note" onClick={() => onForget(one)}>
                     no longer there
@@ -280,7 +299,16 @@ function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
   );
 }
 
-function NewNeighbour({ cropName, onClose }: { cropName: string; onClose: () => void }) {
+/** What grows nearby, entered or put right; an outline that is not typed again stays. */
+function NeighbourForm({
+  cropName,
+  old,
+  onClose,
+}: {
+  cropName: string;
+  old?: Neighbour | undefined;
+  onClose: () => void;
+}) {
   const { data: library } = useQuery(libraryQuery);
   const { today } = useSpan();
   const crop = library?.crops.find((one) => one.name === cropName);
@@ -288,42 +316,54 @@ function NewNeighbour({ cropName, onClose }: { cropName: string; onClose: () => 
     <Sheet open onClose={onClose} title="A neighbour's crop">
       {crop ? (
         <QuickForm
-          button="Put it on the map"
+          button={old ? "Correct it" : "Put it on the map"}
           onDone={onClose}
           fields={[
-            { name: "name", label: "Whose field", needed: true, wide: true },
+            { name: "name", label: "Whose field", start: old?.name ?? "", needed: true, wide: true },
             {
               name: "kind",
               label: `What it is to our ${crop.name.toLowerCase()}`,
               type: "select",
               needed: true,
               wide: true,
+              ...(old ? { start: old.kind } : {}),
               options: KINDS.map((kind) => [kind, kind]),
             },
-            { name: "outline", label: "Outline", type: "area", hint: OUTLINE_HINT, needed: true, wide: true },
-            { name: "year", label: "Season", start: today.slice(0, 4), needed: true },
-            { name: "seen_on", label: "Seen on", type: "date", start: today, needed: true },
-            { name: "seen_by", label: "Seen by", wide: true },
-            { name: "flowers_from", label: "Flowers from", type: "date" },
-            { name: "flowers_to", label: "to", type: "date" },
+            {
+              name: "outline",
+              label: old ? "Outline, to replace the one there" : "Outline",
+              type: "area",
+              hint: OUTLINE_HINT,
+              needed: !old,
+              wide: true,
+            },
+            { name: "year", label: "Season", start: String(old?.year ?? today.slice(0, 4)), needed: true },
+            { name: "seen_on", label: "Seen on", type: "date", start: old?.seen_on ?? today, needed: true },
+            { name: "seen_by", label: "Seen by", start: old?.seen_by ?? "", wide: true },
+            { name: "flowers_from", label: "Flowers from", type: "date", start: old?.flowers_from ?? "" },
+            { name: "flowers_to", label: "to", type: "date", start: old?.flowers_to ?? "" },
           ]}
-          save={(values) =>
-            take(
-              api.POST("/api/neighbours", {
-                body: {
-                  name: values.name ?? "",
-                  crop_id: crop.id,
-                  kind: values.kind ?? "",
-                  year: values.year ?? "",
-                  seen_on: values.seen_on ?? "",
-                  seen_by: values.seen_by ?? "",
-                  flowers_from: values.flowers_from || null,
-                  flowers_to: values.flowers_to || null,
-                  ...readOutline(values.outline ?? ""),
-                },
-              }),
-            )
-          }
+          save={async (values) => {
+            const body = {
+              name: values.name ?? "",
+              crop_id: crop.id,
+              kind: values.kind ?? "",
+              year: values.year ?? "",
+              seen_on: values.seen_on ?? "",
+              seen_by: values.seen_by ?? "",
+              flowers_from: values.flowers_from || null,
+              flowers_to: values.flowers_to || null,
+              ...readOutline(values.outline ?? ""),
+            };
+            return old
+              ? take(
+                  api.PATCH("/api/neighbours/{neighbour_id}", {
+                    params: { path: { neighbour_id: old.id ?? 0 } },
+                    body,
+                  }),
+                )
+              : take(api.POST("/api/neighbours", { body }));
+          }}
         />
       ) : null}
     </Sheet>
