@@ -277,7 +277,7 @@ class FromPromiseToDeclaration(SeedBrowserCase):
         self.press("no longer there")
         self.fill("Why", "ploughed in")
         self.press("Take it off the map")
-        self.see("keeps its distance")
+        self.see("nothing was measured")  # nobody else is near any more
 
         # Three visits; the first rejects and passes after roguing.
         first, second, third = block.inspections.order_by("number")

@@ -11,9 +11,8 @@ from uuid import NAMESPACE_OID, uuid5
 from django.apps import apps
 from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.core.management import call_command
 from django.db import connection, models
-from django.test import Client, TestCase, TransactionTestCase, override_settings
+from django.test import Client, TestCase, TransactionTestCase
 
 from aldrip.accounts.models import Organisation, User
 from aldrip.accounts.routes import ROUTES
@@ -79,8 +78,8 @@ class EveryTable(TestCase):
                 self.assertFalse(text and field.null, f"{label(model)}.{field.name} may be empty and null")
 
 
-class DemoGoesRound(TransactionTestCase):
-    """The invented season: every screen's figures before and after, asked of the API."""
+class RoundOfTheDemo(TransactionTestCase):
+    """The invented season: every screen's figures before and after, asked of the API. Lived once, with the demo's own test."""
 
     def figures(self, username: str) -> dict[str, Any]:
         client = Client()
@@ -111,10 +110,7 @@ class DemoGoesRound(TransactionTestCase):
         ids = [(index, row["block_id" if room == "seed-blocks" else "id"]) for index, row in enumerate(rows)]
         return [(f"{path}#{index}", f"{path[:start]}{pk}{path[end:]}") for index, pk in ids if pk is not None]
 
-    def test_out_in_out(self) -> None:
-        load_library()
-        with override_settings(IS_DEMO=True):
-            call_command("load_demo", verbosity=0)
+    def it_goes_out_and_in_again(self) -> None:
         house = Organisation.objects.get()
         before = self.figures("manager")
         self.assertGreater(len(before), 150, "every screen is asked")

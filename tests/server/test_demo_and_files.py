@@ -11,7 +11,7 @@ from pathlib import Path
 from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import CommandError
-from django.test import Client, TestCase, TransactionTestCase, override_settings
+from django.test import Client, TestCase, override_settings
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.decisions import Look, waiting
@@ -25,6 +25,7 @@ from aldrip.lots.models import Lot, Movement
 from aldrip.methods.library import load_library
 from aldrip.orders.models import OrderLine
 from aldrip_core.check_character import is_valid
+from tests.server.test_archive import RoundOfTheDemo
 
 ROOT = Path(settings.ROOT)
 
@@ -46,7 +47,7 @@ class OwnNursery(TestCase):
 
 
 @override_settings(IS_DEMO=True)
-class Demo(TransactionTestCase):
+class Demo(RoundOfTheDemo):
     """One test that loads once: the load is no single transaction, see docs/decisions/0002."""
 
     def test_the_demo_tells_its_stories_by_the_rules(self) -> None:
@@ -60,6 +61,7 @@ class Demo(TransactionTestCase):
             self.stock_balances_and_every_code_checks,
             self.each_role_opens_every_room,
             self.loading_again_does_nothing,
+            self.it_goes_out_and_in_again,
         ):
             with self.subTest(told.__name__):
                 told()

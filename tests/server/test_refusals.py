@@ -149,7 +149,7 @@ class InMethods(RefusalCase):
             "seed_class": "certified-1",
             "step": "hybrid",
             "kind": "other cultivar",
-            "metres": 400,
+            "metres": 640,
             "source": "x",
         }
         self.refused(
@@ -180,9 +180,9 @@ class InMethods(RefusalCase):
             keeps=[Container],
         )
         self.post("/isolation-rules", rule)
-        self.post("/isolation-rules", {**rule, "metres": 450})  # written again it replaces
+        self.post("/isolation-rules", {**rule, "metres": 700})  # written again it replaces
         own = IsolationRule.objects.get(organisation=self.ctx.organisation)
-        self.assertEqual(own.metres, 450)
+        self.assertEqual(own.metres, 700)
 
 
 class InPlaces(RefusalCase):

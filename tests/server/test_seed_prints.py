@@ -145,7 +145,7 @@ class LotPapers(PrintCase):
         made = self.deliver()
         before = self.text(f"/deliveries/{made}/quality-declaration.pdf")
         kept = Document.objects.get(kind="quality declaration")
-        self.result(self.lot, "germination", normal=[80, 81, 79, 82])
+        self.result(self.lot, "germination", normal=[80, 81, 79, 82], reason="a complaint")
         self.ctx.organisation.name = "Another name"
         self.ctx.organisation.save()
         self.assertEqual(self.text(f"/deliveries/{made}/quality-declaration.pdf"), before)
@@ -178,7 +178,7 @@ class LotPapers(PrintCase):
     def test_a_lot_of_another_class_is_not_handed_over_for_the_line(self) -> None:
         self.results()
         self.decide(self.lot, "release")
-        OrderLine.objects.update(seed_class="quality-declared")
+        OrderLine.objects.update(seed_class="basic")
         line = OrderLine.objects.get()
         body = {
             "order_id": line.order_id,

@@ -3,7 +3,8 @@ import { outline, stack, widest } from "../../web/src/rooms/batches/boardLayout"
 import { makeLogScale } from "../../web/src/rooms/batches/ladderScale";
 import { keep, keepSheet, keptSheet, send, waiting } from "../../web/src/rooms/seedcrops/outbox";
 import { barLength, frameOf, marksOf, pathOf, patternStrip } from "../../web/src/rooms/seedcrops/rowsLayout";
-import { nearest, outlookFrom, rejectAt, stateFrom, tallyWith } from "../../web/src/rooms/seedcrops/verdictTable";
+import { nearest, outlookFrom, rejectAt, stateFrom,
+  stillMissing, tallyWith } from "../../web/src/rooms/seedcrops/verdictTable";
 import { HEAD, makeScale } from "../../web/src/shell/span";
 import { dayNumber } from "../../web/src/ui/dates";
 import { readOutline } from "../../web/src/ui/outline";
@@ -11,7 +12,8 @@ import { readOutline } from "../../web/src/ui/outline";
 export * from "../../web/src/ui/dates";
 export * from "../../web/src/ui/format";
 export { readDay } from "../../web/src/ui/readDay";
-export { nearest, outlookFrom, patternStrip, readOutline, rejectAt, stack, stateFrom, tallyWith };
+export { nearest, outlookFrom, patternStrip, readOutline, rejectAt, stack, stateFrom,
+  stillMissing, tallyWith };
 
 // biome-ignore lint/suspicious/noExplicitAny: the shapes are the server's, checked by the type gate where they are used
 type Any = any;

@@ -185,13 +185,17 @@ class WithoutASignal(WebCase):
 
     @settings(max_examples=150, deadline=None)
     @given(
-        plants=st.integers(0, 5000), faults=st.fixed_dictionaries({one.attribute: st.integers(0, 60) for one in LIMITS})
+        areas=st.lists(st.integers(0, 1000), min_size=5, max_size=5),
+        faults=st.fixed_dictionaries({one.attribute: st.integers(0, 60) for one in LIMITS}),
     )
-    def test_the_verdict_on_the_phone_is_the_verdict_of_the_server(self, plants: int, faults: dict[str, int]) -> None:
-        tally = {"plants": plants, "faults": faults, "byArea": {}}
-        here = self.web("stateFrom", self.table, tally)
-        there = judge(limits=LIMITS, sample=self.SAMPLE, plants=plants, found=faults)
-        self.assertEqual(here, there.state.value)
+    def test_the_verdict_on_the_phone_is_the_verdict_of_the_server(self, areas: list[int], faults: dict[str, int]) -> None:
+        plants, by_area = sum(areas), dict(enumerate(areas, start=1))
+        tally = {"plants": plants, "faults": faults, "byArea": {str(n): many for n, many in by_area.items()}}
+        sheet = {**self.sheet, "sample": self.SAMPLE, "areas": 5, "plants_per_area": self.SAMPLE // 5}
+        missing = self.web("stillMissing", sheet, tally)
+        here = self.web("stateFrom", self.table, tally, missing)
+        there = judge(limits=LIMITS, sample=self.SAMPLE, plants=plants, found=faults, by_area=by_area, areas=5)
+        self.assertEqual((here, missing), (there.state.value, there.more_plants))
         for fault in there.faults:
             self.assertEqual(self.web("rejectAt", self.table, fault.attribute, plants), fault.reject_at)
 

@@ -14,8 +14,8 @@ export interface FormField {
   className?: string;
   /** The latest day that can be. */
   max?: string;
-  /** Digits on a phone's keyboard. */
-  digits?: boolean;
+  /** Digits on a phone's keyboard, and no fraction where it is counted. */
+  digits?: boolean | "whole";
   list?: string;
   maxLength?: number;
 }
@@ -122,7 +122,7 @@ function Entry({ field, value, put }: { field: FormField; value: string; put: (v
     <input
       className={looks}
       type="text"
-      inputMode={field.digits ? "decimal" : undefined}
+      inputMode={field.digits === "whole" ? "numeric" : field.digits ? "decimal" : undefined}
       list={field.list}
       maxLength={field.maxLength}
       value={value}

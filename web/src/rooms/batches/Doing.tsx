@@ -140,7 +140,7 @@ function LossForm({ batch }: { batch: Batch }) {
   });
   return (
     <AskForm ask={ask} button="Record" className="mt-2 flex flex-wrap items-end gap-3">
-      <AskField ask={ask} name="lost" label="How many were lost" className="!w-28" digits needed />
+      <AskField ask={ask} name="lost" label="How many were lost" className="!w-28" digits="whole" needed />
       <AskField ask={ask} name="cause" label="What took them" className="!w-44" list="causes" needed />
       <datalist id="causes">
         {CAUSES.map((one) => (

@@ -45,11 +45,11 @@ export function Grade({
             {line.order ? ` for order ${line.order}` : ""}
             {line.standard ? `, against the ${line.standard.toLowerCase()}` : ""}. Forecast {count(batch.expected)}.
           </p>
-          <AskField ask={ask} name="good" label="Good ones" className="phone text-h2" digits needed />
+          <AskField ask={ask} name="good" label="Good ones" className="phone text-h2" digits="whole" needed />
           <fieldset className="grid grid-cols-2 gap-2">
             <legend className="font-medium">Graded out, by cause</legend>
             {batch.causes.map((cause, at) => (
-              <AskField key={cause} ask={ask} name={`out.${at}.count`} label={cause} digits />
+              <AskField key={cause} ask={ask} name={`out.${at}.count`} label={cause} digits="whole" />
             ))}
           </fieldset>
           <AskField ask={ask} name="rest" type="check" label="This is a part of it; the rest stands on" />

@@ -46,7 +46,7 @@ export function EmergenceCount({
   return (
     <AskForm ask={ask} button="Save the count" big="phone" disabled={!rows.length}>
       <div className="grid grid-cols-2 gap-3">
-        <AskField ask={ask} name="sampled" label="Cells looked at in each tray" className="phone" digits />
+        <AskField ask={ask} name="sampled" label="Cells looked at in each tray" className="phone" digits="whole" />
         <AskField ask={ask} name="on" label="Counted on" type="date" className="phone" max={today} />
       </div>
       <fieldset className="grid grid-cols-3 gap-3">
@@ -58,7 +58,7 @@ export function EmergenceCount({
             name={`trays.${at}.found`}
             label={`Tray ${at + 1}`}
             className="phone text-h2"
-            digits
+            digits="whole"
           />
         ))}
       </fieldset>

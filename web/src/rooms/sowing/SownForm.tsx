@@ -87,7 +87,7 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
         name={many}
         label={part ? capital(batch.start_unit) : "Trays"}
         className="phone !w-24"
-        digits
+        digits="whole"
       />
       {batch.by_seed ? (
         <AskField
