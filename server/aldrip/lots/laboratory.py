@@ -190,12 +190,13 @@ def _why_again(lot: Lot, result: Result, replaced: TestResult | None) -> str:
         return ""  # what was found before holds no more
     if now.repeat:
         return f"tested again because {now.repeat}"
+    compared = POOLING.get(result.kind) is Pooling.COMPARED
     until = f" and holds until {day(now.expires, year=True)}" if now.expires else ""
     raise refuse(
         "reason",
         "missing",
         f"{KINDS[result.kind].capitalize()} was tested on {day(now.on, year=True)}{until}: {now.value:g}. Say why it is tested again; "
-        "the results are compared, and those that agree are averaged.",
+        f"{'the results are compared, and those that agree are averaged' if compared else 'the samples are added up as one'}.",
     )
 
 

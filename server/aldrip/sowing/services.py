@@ -119,9 +119,8 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
 
 def _stay(place: str, name: str, when: StageDates) -> str:
     """Where the trays go and until when: the day beside it is that of the move, this one that of the stage's name."""
-    return (
-        f"{place}, until {name.lower()} about {day(when.end)}" if when.end > when.start else f"{place}: {name.lower()}"
-    )
+    until = f"{when.end:%a} {when.end.day} {when.end:%b}"
+    return f"{place}, until {name.lower()} about {until}" if when.end > when.start else f"{place}: {name.lower()}"
 
 
 def _lot_words(batch: Batch) -> str:

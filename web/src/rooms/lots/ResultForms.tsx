@@ -89,7 +89,14 @@ export function ResultForms({ lot }: { lot: Lot }) {
           { name: "tested_on", label: "Read on", type: "date", start: today, needed: true },
           { name: "certificate", label: "Certificate, if any" },
           ...(again
-            ? [{ name: "reason", label: "Why it is tested again", hint: "what agrees is averaged", wide: true }]
+            ? [
+                {
+                  name: "reason",
+                  label: "Why it is tested again",
+                  hint: kind === "germination" ? "what agrees is averaged" : "the samples are added up",
+                  wide: true,
+                },
+              ]
             : []),
         ]}
         save={(values, uuid) =>
