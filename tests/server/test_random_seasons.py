@@ -777,10 +777,10 @@ class RandomSeasons(TransactionTestCase):
         load_library()
 
     def test_plants_whatever_people_do_what_has_happened_stays(self) -> None:
-        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(10, 30))
+        run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(7, 30))
 
     def test_seed_whatever_people_do_what_has_happened_stays(self) -> None:
-        run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(5, 30))
+        run_state_machine_as_test(SeedSeason, settings=steps(70, 45) if LONG else steps(4, 30))
 
     def test_every_screen_that_is_kept_is_looked_at(self) -> None:
         self.assertEqual(sorted(RESTS), sorted(ASKED))
