@@ -1,18 +1,18 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { dayQuery, placesQuery, seasonQuery, sessionQuery } from "../../api/queries";
+import { dayQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
-import { AskField, AskForm } from "../../ui/AskForm";
 import { Door } from "../../ui/Door";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
 import { count, few, hours, quantity } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
-import { useAsk } from "../../ui/useAsk";
+import { PARTS } from "./parts";
 
 type Task = Schemas["TaskOut"];
-const PARTS = ["early", "morning", "afternoon", "evening"] as const;
+
+const AddTask = lazy(() => import("./AddTask").then(({ AddTask }) => ({ default: AddTask })));
 
 /** The morning brief and the day sheet: today by place and time of day, and the next few days. */
 export function Diary() {
@@ -46,7 +46,11 @@ export function Diary() {
       {day === today && line ? <Brief line={line} /> : null}
       <Sheets tasks={tasks} />
       {day === today ? <Ahead from={addDays(today, 1)} /> : null}
-      <AddTask open={add} onClose={() => setAdd(false)} day={day} />
+      {add ? (
+        <Suspense fallback={null}>
+          <AddTask open onClose={() => setAdd(false)} day={day} />
+        </Suspense>
+      ) : null}
     </div>
   );
 }
@@ -341,38 +345,5 @@ function Ahead({ from }: { from: string }) {
         </tbody>
       </table>
     </section>
-  );
-}
-
-function AddTask({ open, onClose, day }: { open: boolean; onClose: () => void; day: string }) {
-  const { data: places } = useQuery({ ...placesQuery, enabled: open });
-  const start = { title: "", place_id: "", part_of_day: "morning" as (typeof PARTS)[number], minutes: "" };
-  const ask = useAsk({
-    start,
-    onDone: onClose,
-    save: ({ place_id, ...typed }: typeof start) =>
-      take(api.POST("/api/tasks", { body: { ...typed, due: day, place_id: Number(place_id) || null, note: "" } })),
-  });
-  return (
-    <Sheet open={open} onClose={onClose} title={`Add a task for ${shortDay(day)}`}>
-      <AskForm ask={ask} button="Add">
-        <AskField ask={ask} name="title" label="What is to be done" needed maxLength={200} />
-        <AskField
-          ask={ask}
-          name="place_id"
-          label="Where"
-          type="select"
-          options={[["", "anywhere"], ...(places?.places ?? []).map((one) => [String(one.id), one.name] as const)]}
-        />
-        <AskField
-          ask={ask}
-          name="part_of_day"
-          label="Part of the day"
-          type="select"
-          options={PARTS.map((name) => [name, name])}
-        />
-        <AskField ask={ask} name="minutes" label="Minutes" hint="or “1.5 h”" />
-      </AskForm>
-    </Sheet>
   );
 }
