@@ -646,6 +646,13 @@ class Releasing(SeedCase):
         )
         self.assertEqual(round(Lot.objects.get(pk=self.lot.pk).germination or 0, 4), 0.84)
 
+    def test_a_test_entered_late_is_a_test_more_as_well(self) -> None:
+        before = self.ctx.today
+        self.on(before + timedelta(days=2))
+        self.result(self.lot, "germination", normal=[83, 82, 84, 83])
+        told = self.result(self.lot, "germination", tested_on=str(before), status=422)["errors"][0]
+        self.assertEqual((told["field"], told["code"]), ("reason", "missing"))
+
     def test_two_tests_that_contradict_each_other_hold_a_lot_until_a_third_decides(self) -> None:
         self.accept_all(self.block)
         for kind in ("purity", "moisture"):

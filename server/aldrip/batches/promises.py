@@ -145,10 +145,11 @@ def _drop_what_does_not_fit(ctx: Ctx, line: OrderLine, touched: Touched) -> None
         if other or (waits is not None and waits.too_old and not said):
             touched.note([batch])
             line.allocations.filter(batch=batch).delete()
+    filling = classes_filling(ctx)(line.seed_class) if line.seed_class else ()
     for row in line.set_aside.select_related("lot__crop", "lot__line"):
         lot = row.lot
         other = lot.crop.slug != line.crop.slug or lot.form != line.form
-        other |= bool(line.seed_class) and lot.seed_class not in classes_filling(ctx)(line.seed_class)
+        other |= bool(filling) and lot.seed_class not in filling
         other |= line.line is not None and (lot.line is None or lot.line.slug != line.line.slug)
         if other:
             row.delete()

@@ -179,14 +179,14 @@ def record_result(
 
 def _why_again(lot: Lot, result: Result, replaced: TestResult | None) -> str:
     """The reason that needs no saying; Refused where a result that still holds is tested again and nobody says why."""
-    results = list(lot.test_results.filter(kind=result.kind, tested_on__lte=result.tested_on))
-    before = [one for one in results if one != replaced]
+    before = [one for one in lot.test_results.filter(kind=result.kind) if one != replaced]
     now = _standing(result.kind, before)
     if now is None or replaced is not None or POOLING.get(result.kind) is Pooling.NEWEST:
         return ""
     tests = [_test(one) for one in before]
     again = Test(max(one.key for one in tests) + 1, 0.0, result.tested_on)
-    if len(series([*tests, again])) == 1:
+    together = series([*tests, again])  # whichever was read first: one that is entered late is a test more as well
+    if again not in together or len(together) == 1:
         return ""  # what was found before holds no more
     if now.repeat:
         return f"tested again because {now.repeat}"

@@ -219,7 +219,10 @@ def left_m2(block: SeedBlock) -> float:
 
 def too_near(around: Surroundings, block: SeedBlock) -> list[str]:
     """What of a block's isolation is not cured, in sentences."""
-    judged = judge(around, block)
+    return _open(judge(around, block))
+
+
+def _open(judged: Judged) -> list[str]:
     names = {n.key: n.name for n in judged.near}
     return [f"isolation: {names[b.id]} stands at {b.distance_m:.0f} of {b.required_m:.0f} m" for b in judged.open]
 
@@ -233,7 +236,8 @@ def not_measured(judged: Judged) -> list[str]:
 
 def isolation_wanting(around: Surroundings, block: SeedBlock) -> list[str]:
     """What of a block's isolation bars the release of its seed: what is too near, and what was never measured."""
-    return [*too_near(around, block), *not_measured(judge(around, block))]
+    judged = judge(around, block)
+    return [*_open(judged), *not_measured(judged)]
 
 
 def _said(judged: Judged, class_name: str) -> str:
