@@ -1,5 +1,6 @@
 """`./aldrip COMMAND`: every command sets up what it needs and says what it does."""
 
+import os
 import sys
 
 from launcher import commands
@@ -17,6 +18,7 @@ COMMANDS = {
         commands.restore,
         "put a backup in the place of the database, checked first; what was there is kept aside",
     ),
+    "check": (commands.check, "say whether this installation is sound, and what to do where it is not"),
     "archive": (commands.archive, "write a whole nursery to a file that any Aldrip can read"),
     "unarchive": (commands.unarchive, "bring a nursery in from such a file, into the database of `serve`"),
     "types": (commands.types, "write the OpenAPI document and the front end's types from it"),
@@ -33,6 +35,7 @@ def main() -> int:
     if name not in COMMANDS:
         print(f"There is no command “{name}”. Known: {', '.join(COMMANDS)}.", file=sys.stderr)
         return 2
+    os.umask(0o022)  # what serves may have to read what root installs; secrets say 0600 for themselves
     try:
         return COMMANDS[name][0](rest)
     except Stop as stop:

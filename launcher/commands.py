@@ -4,25 +4,26 @@ import argparse
 import fcntl
 import os
 import re
-import signal
+import secrets
 import subprocess
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from launcher import gates, install
-from launcher.postgres import Cluster, end, sweep_test_clusters
-from launcher.state import ROOT, Stop, free_port, kept_port, say, secret, state_dir
+from launcher import backups, gates, install, rights, supervise
+from launcher import check as soundness
+from launcher.postgres import Cluster, sweep_test_clusters
+from launcher.state import ROOT, Stop, easy_word, kept_port, remembered, say, secret, state_dir
 
 DEMO, OWN = "aldrip_demo", "aldrip"
 
 
-def _environment(cluster: Cluster | None, database: str, **more: str) -> dict[str, str]:
+def _environment(cluster: Cluster | None, database: str, code: Path = ROOT, **more: str) -> dict[str, str]:
     env = {**install.node_env(), **more}
-    env["PYTHONPATH"] = os.pathsep.join(str(ROOT / part) for part in ("core", "server", "."))
+    env["PYTHONPATH"] = os.pathsep.join(str(code / part) for part in ("core", "server", "."))
     env["DJANGO_SETTINGS_MODULE"] = "aldrip.settings"
     env["ALDRIP_SECRET_KEY"] = secret("secret-key")
     env["PYTHONUNBUFFERED"] = "1"
@@ -33,18 +34,37 @@ def _environment(cluster: Cluster | None, database: str, **more: str) -> dict[st
     return env
 
 
-def _manage(env: dict[str, str], *arguments: str) -> int:
-    return subprocess.run([str(install.python()), str(ROOT / "server" / "manage.py"), *arguments], env=env).returncode
+def _manage(env: dict[str, str], *arguments: str, quiet: bool = False) -> int:
+    command = [str(install.python()), str(ROOT / "server" / "manage.py"), *arguments]
+    return subprocess.run(command, env=env, stdout=subprocess.DEVNULL if quiet else None).returncode
 
 
-def _lasting_cluster() -> Cluster:
-    cluster = Cluster(state_dir() / "pg", password=secret("database-password"))
-    cluster.start(kept_port("database"))
-    return cluster
+def _cluster() -> Cluster:
+    return Cluster(state_dir() / "pg", password=secret("database-password"), role_password=secret("program-password"))
 
 
 @contextmanager
-def _only_one(name: str) -> Iterator[None]:
+def _lasting_cluster() -> Iterator[Cluster]:
+    """The lasting cluster, up as long as anybody of this clone uses it; the last one who goes stops it."""
+    with (state_dir() / "pg-turn.lock").open("a+") as turn, (state_dir() / "pg.lock").open("a+") as used:
+        fcntl.flock(turn, fcntl.LOCK_EX)  # nobody starts it while somebody stops it
+        cluster = _cluster()
+        cluster.start(lambda: kept_port("database"))
+        cluster.ensure_role()
+        fcntl.flock(used, fcntl.LOCK_SH)
+        fcntl.flock(turn, fcntl.LOCK_UN)
+        try:
+            yield cluster
+        finally:
+            fcntl.flock(turn, fcntl.LOCK_EX)
+            fcntl.flock(used, fcntl.LOCK_UN)
+            with suppress(BlockingIOError):
+                fcntl.flock(used, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                cluster.stop()
+
+
+@contextmanager
+def _only_one(name: str, *, forget: bool = True) -> Iterator[None]:
     """One server of a kind in a clone at a time."""
     with (state_dir() / f"{name}.lock").open("a+") as handle:
         try:
@@ -52,104 +72,100 @@ def _only_one(name: str) -> Iterator[None]:
         except BlockingIOError:
             handle.seek(0)
             raise Stop(f"Aldrip is already serving from this clone: {handle.read().strip() or 'starting'}") from None
+        if forget:
+            handle.truncate(0)
         yield
 
 
-def _others_use_the_cluster() -> bool:
-    """Whether another command of this clone holds a server lock."""
-    held = 0
-    for name in ("demo", "serve"):
-        with (state_dir() / f"{name}.lock").open("a+") as handle:
-            try:
-                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except BlockingIOError:
-                held += 1
-    return held > 1
+def _port(text: str) -> int:
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise argparse.ArgumentTypeError(f"{text} is no port; a number from 1 to 65535, as a rule above 1023")
+    return int(text)
 
 
 def demo(arguments: list[str]) -> int:
     options = argparse.ArgumentParser(prog="aldrip demo")
     options.add_argument("--reset", action="store_true", help="start the demo over: forget what was done in it")
-    options.add_argument("--port", type=int, help="port to serve on (a free one is chosen and remembered)")
+    options.add_argument("--port", type=_port, help="port to serve on (a free one is chosen at first, and kept)")
     chosen = options.parse_args(arguments)
     sign_in = "Sign in as  manager  with password  quillmere-demo  (also: glasshouse, dispatch, inspector, viewer)"
-    return _serve("demo", DEMO, chosen.port, sign_in, reset=chosen.reset)
+    return _serve("demo", DEMO, chosen.port, lambda _: sign_in, reset=chosen.reset)
 
 
 def serve(arguments: list[str]) -> int:
     options = argparse.ArgumentParser(prog="aldrip serve")
-    options.add_argument("--port", type=int, help="port to serve on (a free one is chosen and remembered)")
+    options.add_argument("--port", type=_port, help="port to serve on (a free one is chosen at first, and kept)")
     chosen = options.parse_args(arguments)
-    return _serve("serve", OWN, chosen.port, "The first visitor sets up the nursery and its first user.")
+    return _serve("serve", OWN, chosen.port, _first_words)
 
 
-def _serve(name: str, database: str, port: int | None, sign_in: str, reset: bool = False) -> int:
+def _first_words(cluster: Cluster) -> str:
+    """Until a nursery is set up, the word with which it may be; afterwards nothing."""
+    if cluster.sql("select exists (select from accounts_organisation)", database=OWN) == "t":
+        return ""
+    return f"To set up your nursery there, you need this word:  {secret('set-up-word')}"
+
+
+def _serve(name: str, database: str, port: int | None, words: Callable[[Cluster], str], reset: bool = False) -> int:
+    supervise.stop_on_term()
     install.debian_packages("build")
     install.python_packages("build")
     install.front_end()
-    with _only_one(name):
-        cluster = _lasting_cluster()
-        server = worker = None
+    rights.ensure_user()
+    kept: list[supervise.Kept] = []
+    with _only_one(name), _lasting_cluster() as cluster:
+        daily: backups.Daily | None = None
         try:
             if reset:
                 cluster.drop_database(database)
             cluster.ensure_database(database)
-            port = port or kept_port(name)
-            env = _environment(cluster, database, ALDRIP_COOKIE=f"aldrip_{name}_{port}")
+            port = kept_port(name, asked=port)
+            code = rights.program(name)
+            env = _environment(cluster, database, code, ALDRIP_COOKIE=f"aldrip_{name}_{port}")
+            env |= {"ALDRIP_LOGS": str(rights.folder("logs")), "HOME": str(rights.folder("home"))}
+            if database == OWN:
+                env |= {"ALDRIP_SET_UP": remembered("set-up-word", easy_word), "ALDRIP_BACKUPS": str(backups.home())}
+                daily = backups.Daily(cluster, database, backups.home())
+                _before_an_upgrade(cluster, env)
             say("Bringing the database up to date")
             if _manage(env, "prepare", *(["--demo"] if name == "demo" else [])):
                 raise Stop("The database could not be brought up to date; see above.")
-            server = _gunicorn(env, port)
+            held = supervise.listen(port)
+            kept += [supervise.web(n, env, code, held) for n in range(1, supervise.WEB_PROCESSES + 1)]
             address = f"http://127.0.0.1:{port}/"
-            _wait_until_it_answers(address, server)
+            _wait_until_it_answers(address, kept)
             (state_dir() / f"{name}.lock").write_text(address)
-            worker = Worker(env)
-            print(f"\nAldrip serves at  {address}\n{sign_in}\nCtrl-C stops it.", flush=True)
-            return _until_stopped(server, worker, cluster)
+            kept.append(supervise.worker(env, code))
+            print(f"\nAldrip serves at  {address}\n{words(cluster)}\nCtrl-C stops it.", flush=True)
+            return supervise.watch(kept, cluster, [daily] if daily else [])
         finally:
-            if worker is not None:
-                worker.end()
-            if server is not None:
-                end(server)
-            if not _others_use_the_cluster():
-                cluster.stop()
+            supervise.end_all(kept)
+            if daily is not None:
+                daily.wait()
 
 
-def _gunicorn(env: dict[str, str], port: int) -> "subprocess.Popen[bytes]":
-    command = [
-        str(install.python()),
-        "-m",
-        "gunicorn",
-        "aldrip.wsgi",
-        "--chdir",
-        str(ROOT / "server"),
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--workers",
-        "2",
-        "--threads",
-        "4",
-        "--preload",
-        "--timeout",
-        "60",
-        "--graceful-timeout",
-        "5",
-        "--log-level",
-        "warning",
-        "--no-control-socket",
-    ]
-    # A process group of its own: Ctrl-C reaches the launcher, which ends the server in order.
-    return subprocess.Popen(command, env=env, cwd=ROOT, start_new_session=True)
+def _before_an_upgrade(cluster: Cluster, env: dict[str, str]) -> None:
+    """A backup before the database is changed; without a good one it is not changed."""
+    there = cluster.sql("select to_regclass('public.accounts_organisation') is not null", database=OWN)
+    if there != "t" or _manage(env, "migrate", "--check", quiet=True) == 0:
+        return
+    say("Taking a backup before the database is brought up to date")
+    made = backups.take(cluster, OWN, backups.home(), "before an upgrade")
+    if made.words:
+        raise Stop(f"Without a backup the database is not brought up to date: {made.words}")
 
 
-def _wait_until_it_answers(address: str, server: "subprocess.Popen[bytes]") -> None:
-    for _ in range(200):
-        if server.poll() is not None:
-            raise Stop("The server ended while starting; its words are above.")
+def _wait_until_it_answers(address: str, kept: Sequence[supervise.Kept]) -> None:
+    for _ in range(600):
+        for one in kept:
+            if one.process.poll() is not None:
+                raise Stop(f"The server ended while starting; its words are above and in {rights.folder('logs')}.")
         try:
-            urllib.request.urlopen(address + "api/session", timeout=5)
-        except urllib.error.HTTPError:
-            return
+            urllib.request.urlopen(address + "readyz", timeout=5)
+        except urllib.error.HTTPError as error:
+            if error.code == 404:
+                return
+            time.sleep(0.1)
         except OSError:
             time.sleep(0.1)
         else:
@@ -157,60 +173,10 @@ def _wait_until_it_answers(address: str, server: "subprocess.Popen[bytes]") -> N
     raise Stop("The server does not answer.")
 
 
-class Worker:
-    """The one process that does long work; it is started again when it dies, a little later each time."""
-
-    LONGEST_WAIT_S = 60.0
-
-    def __init__(self, env: dict[str, str]) -> None:
-        self.env, self.wait_s, self.again_at = env, 1.0, 0.0
-        self.process = self._start()
-
-    def _start(self) -> "subprocess.Popen[bytes]":
-        command = [
-            str(install.python()),
-            str(ROOT / "server" / "manage.py"),
-            "procrastinate",
-            "worker",
-            "--queues",
-            "aldrip",
-            "--concurrency",
-            "1",
-            "--delete-jobs",
-            "always",
-        ]
-        return subprocess.Popen(command, env=self.env, cwd=ROOT, start_new_session=True, stdout=subprocess.DEVNULL)
-
-    def look(self) -> None:
-        """Start it again where it has died."""
-        if self.process.poll() is None:
-            return
-        now = time.monotonic()
-        if not self.again_at:
-            self.again_at = now + self.wait_s
-        elif now >= self.again_at:
-            self.process, self.again_at = self._start(), 0.0
-            self.wait_s = min(self.LONGEST_WAIT_S, self.wait_s * 2)
-
-    def end(self) -> None:
-        end(self.process)
-
-
-def _until_stopped(server: "subprocess.Popen[bytes]", worker: Worker, cluster: Cluster) -> int:
-    def stop(*_: object) -> None:
-        raise KeyboardInterrupt
-
-    signal.signal(signal.SIGTERM, stop)
-    try:
-        while server.poll() is None:
-            worker.look()
-            if cluster.keep_up():
-                say("The database had died and was started again")
-            time.sleep(0.5)
-        return server.returncode
-    except KeyboardInterrupt:
-        say("\nStopping")
-        return 0
+def _passing_cluster(*, lasting: bool) -> Cluster:
+    """A cluster for one command, with passwords that nobody keeps."""
+    words = [secrets.token_urlsafe(24) for _ in range(2)]
+    return Cluster(state_dir() / f"test-{os.getpid()}", password=words[0], role_password=words[1], lasting=lasting)
 
 
 CRASHES = ("Traceback (most recent call last)", "Internal Server Error")
@@ -226,13 +192,16 @@ def test(arguments: list[str]) -> int:
     install.front_end()
     base = state_dir()
     sweep_test_clusters(base)
-    cluster = Cluster(base / f"test-{os.getpid()}")
+    cluster = _passing_cluster(lasting=False)
     try:
-        cluster.start(free_port())
+        cluster.start()
+        cluster.ensure_role(makes_databases=True)
         cluster.ensure_database("aldrip")
         home = cluster.directory / "home"
         home.mkdir(exist_ok=True)
-        env = _environment(cluster, "aldrip", HOME=str(home), ALDRIP_SECRET_KEY="only-for-tests")
+        env = _environment(
+            cluster, "aldrip", HOME=str(home), ALDRIP_SECRET_KEY="only-for-tests", ALDRIP_STATE=str(base.parent)
+        )
         if chosen.long:
             env["ALDRIP_LONG"] = "1"
         if not chosen.labels:
@@ -295,9 +264,10 @@ def bench(arguments: list[str]) -> int:
     install.debian_packages("build")
     install.python_packages("reference")  # its invented nurseries are those of the tests
     install.front_end()
-    cluster = Cluster(state_dir() / f"test-{os.getpid()}", password=secret("database-password"))  # fsync stays on
+    cluster = _passing_cluster(lasting=True)  # fsync stays on
     try:
-        cluster.start(free_port())
+        cluster.start()
+        cluster.ensure_role(makes_databases=True)
         cluster.ensure_database("aldrip_bench")
         env = _environment(cluster, "aldrip_bench", PYTHONPATH=f"{ROOT / 'core'}:{ROOT / 'server'}:{ROOT}")
         return subprocess.run([str(install.python()), "-m", "launcher.bench", *arguments], env=env, cwd=ROOT).returncode
@@ -311,39 +281,41 @@ def manage(arguments: list[str]) -> int:
     database = OWN
     if arguments[:1] == ["--demo"]:
         database, arguments = DEMO, arguments[1:]
-    with _cluster_for_a_while() as cluster:
+    with _lasting_cluster() as cluster:
         cluster.ensure_database(database)
         return _manage(_environment(cluster, database), *arguments)
-
-
-@contextmanager
-def _cluster_for_a_while() -> Iterator[Cluster]:
-    """The lasting cluster: as it runs, or started for one command and stopped again."""
-    cluster = Cluster(state_dir() / "pg", password=secret("database-password"))
-    was_running = (cluster.data / "postmaster.pid").exists()
-    cluster.start(None if was_running else kept_port("database"))
-    try:
-        yield cluster
-    finally:
-        if not was_running:
-            cluster.stop()
 
 
 def backup(arguments: list[str]) -> int:
     options = argparse.ArgumentParser(prog="aldrip backup")
     options.add_argument("file", type=Path)
     chosen = options.parse_args(arguments)
-    part = chosen.file.with_name(chosen.file.name + ".part")
-    with _cluster_for_a_while() as cluster:
-        answer = cluster.tool("pg_dump", "-Fc", database=OWN)
-        if answer.returncode:
-            raise Stop(f"The backup failed: {answer.stderr.decode()}")
-        handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-        with os.fdopen(handle, "wb") as file:
-            file.write(answer.stdout)
-    part.replace(chosen.file)  # the last good one stays until this one is whole
-    print(f"Wrote {len(answer.stdout):,} bytes to {chosen.file}")
+    with _lasting_cluster() as cluster:
+        if OWN not in cluster.databases():
+            raise Stop("There is nothing to back up yet: serve your nursery first.")
+        size = backups.dump(cluster, OWN, chosen.file)
+    print(f"Wrote {size:,} bytes to {chosen.file}")
     return 0
+
+
+def check(arguments: list[str]) -> int:
+    """Whether this installation is sound."""
+    argparse.ArgumentParser(prog="aldrip check").parse_args(arguments)
+    found = [*soundness.versions(), *soundness.clock(), *soundness.files(), *soundness.ports(_is_serving)]
+    found += [*soundness.space(), *soundness.last_backups()]
+    if install.python().exists():
+        with _lasting_cluster() as cluster:
+            env = _environment(cluster, OWN)
+            found += soundness.database(cluster, OWN, lambda: bool(_manage(env, "migrate", "--check", quiet=True)))
+    return soundness.say(found)
+
+
+def _is_serving(name: str) -> bool:
+    try:
+        with _only_one(name, forget=False):
+            return False
+    except Stop:
+        return True
 
 
 RESTORING = "aldrip_restoring"
@@ -362,7 +334,7 @@ def restore(arguments: list[str]) -> int:
         raise Stop("Name the backup file, or use --kept or --back NAME.")
     if chosen.file is not None and not chosen.file.is_file():
         raise Stop(f"There is no file {chosen.file}.")
-    with _only_one("serve"), _cluster_for_a_while() as cluster:
+    with _only_one("serve"), _lasting_cluster() as cluster:
         kept = [name for name in cluster.databases() if name.startswith(KEPT)]
         if chosen.kept:
             print("\n".join(kept) or "No database was put aside.")
@@ -381,22 +353,8 @@ def restore(arguments: list[str]) -> int:
 
 def _restore_beside(cluster: Cluster, file: Path) -> None:
     """Restore a file into a new database and look whether it is a nursery; nothing else is touched."""
-    listed = cluster.tool("pg_restore", "--list", str(file.resolve()), database="")
-    if listed.returncode:
-        raise Stop(f"{file} is no backup of Aldrip, or it is cut short. Nothing was changed.\n{listed.stderr.decode()}")
-    cluster.drop_database(RESTORING)
-    cluster.ensure_database(RESTORING)
+    backups.restore_into(cluster, file, RESTORING)
     try:
-        answer = cluster.tool(
-            "pg_restore",
-            "--no-owner",
-            "--exit-on-error",
-            "--single-transaction",
-            str(file.resolve()),
-            database=RESTORING,
-        )
-        if answer.returncode:
-            raise Stop(f"The restore failed; nothing was changed.\n{answer.stderr.decode()}")
         found = cluster.tool("psql", "-tAc", "select count(*) from accounts_organisation", database=RESTORING)
         if found.returncode:
             raise Stop(f"{file} holds no nursery of Aldrip; nothing was changed.")
@@ -436,7 +394,7 @@ def archive(arguments: list[str]) -> int:
     chosen = options.parse_args(arguments)
     name = DEMO if chosen.demo else OWN
     which = ["--nursery", chosen.nursery] if chosen.nursery else []
-    with _cluster_for_a_while() as cluster:
+    with _lasting_cluster() as cluster:
         if name not in cluster.databases():
             raise Stop("There is nothing to write yet: serve your nursery first, or use --demo after ./aldrip demo.")
         return _manage(_environment(cluster, name), "archive", str(chosen.file.resolve()), *which)
@@ -451,7 +409,7 @@ def unarchive(arguments: list[str]) -> int:
         raise Stop(f"There is no file {chosen.file}.")
     install.debian_packages("build")
     install.python_packages("build")
-    with _cluster_for_a_while() as cluster:
+    with _lasting_cluster() as cluster:
         cluster.ensure_database(OWN)
         env = _environment(cluster, OWN)
         return _manage(env, "prepare") or _manage(env, "unarchive", str(chosen.file.resolve()))

@@ -131,6 +131,7 @@ def front_end() -> None:
         if not built.exists() or built.read_text() != wanted:
             say("Building the front end")
             run(["npm", "run", "--silent", "build"], "web-build", cwd=web, env=node_env())
+            run([str(python()), "-m", "whitenoise.compress", "-q", str(web / "dist")], "web-pack")
             built.write_text(wanted)
 
 

@@ -23,7 +23,9 @@ def say(text: str) -> None:
 def state_dir() -> Path:
     """One directory per clone, named by a hash of its path, so two clones never meet."""
     name = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
-    if os.geteuid() == 0:
+    if os.environ.get("ALDRIP_STATE"):
+        base = Path(os.environ["ALDRIP_STATE"])
+    elif os.geteuid() == 0:
         base = Path("/var/lib/aldrip")
     else:
         home = os.environ.get("XDG_STATE_HOME") or os.path.expanduser("~/.local/state")
@@ -52,6 +54,13 @@ def secret(name: str) -> str:
     return remembered(name, lambda: secrets.token_urlsafe(32))
 
 
+def easy_word() -> str:
+    """A secret that a person copies by hand: twelve letters and figures that nobody takes for one another."""
+    letters = "abcdefghjkmnpqrstuvwxyz23456789"
+    word = "".join(secrets.choice(letters) for _ in range(12))
+    return "-".join((word[:4], word[4:8], word[8:]))
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -68,11 +77,25 @@ def port_is_free(port: int) -> bool:
     return True
 
 
-def kept_port(name: str) -> int:
-    """The port used last time if nobody took it meanwhile, else a fresh one."""
-    path = state_dir() / "ports.json"
-    ports = json.loads(path.read_text()) if path.exists() else {}
-    if name not in ports or not port_is_free(ports[name]):
-        ports[name] = free_port()
-        path.write_text(json.dumps(ports))
-    return int(ports[name])
+def kept_ports() -> dict[str, int]:
+    """The ports of last time, by what they are of."""
+    try:
+        found = json.loads((state_dir() / "ports.json").read_text())
+    except (OSError, ValueError):
+        return {}
+    return {name: int(port) for name, port in found.items()}
+
+
+def kept_port(name: str, asked: int | None = None) -> int:
+    """The port of a server: the one that is asked for, else the one of last time, else a fresh one; kept for next time.
+
+    People have addresses in their heads and bookmarks, so theirs never moves; the database's own does when it is taken.
+    """
+    path, ports = state_dir() / "ports.json", kept_ports()
+    moves = name == "database" and not port_is_free(ports.get(name, 0) or 0)
+    wanted = asked or (None if moves else ports.get(name)) or free_port()
+    if ports.get(name) != wanted:
+        part = path.with_suffix(".part")
+        part.write_text(json.dumps({**ports, name: wanted}))
+        part.replace(path)
+    return int(wanted)

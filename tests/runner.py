@@ -1,10 +1,16 @@
 """Django's runner, closing with one plain line: how many passed, how many failed."""
 
+import os
+import time
+from collections.abc import Callable
 from typing import Any
-from unittest import TestResult, TestSuite
+from unittest import TestCase, TestResult, TestSuite
 
 from django.conf import settings
+from django.db import connection
 from django.test.runner import DiscoverRunner
+
+TIMES = os.environ.get("ALDRIP_TIMES")  # a file that takes the seconds of every test and of every class's preparation
 
 
 class Runner(DiscoverRunner):
@@ -12,6 +18,23 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**kwargs)
         # People of the tests sign in hundreds of times; a slow hash would guard nobody here.
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+    def setup_databases(self, **kwargs: Any) -> Any:
+        """The library that ships is put into the first database, from which those of the processes are copied."""
+        from aldrip.methods.library import load_library
+
+        create = connection.creation.create_test_db
+
+        def with_library(*args: Any, **options: Any) -> str:
+            name = create(*args, **options)
+            load_library()
+            return name
+
+        connection.creation.create_test_db = with_library  # type: ignore[method-assign]
+        try:
+            return super().setup_databases(**kwargs)
+        finally:
+            connection.creation.create_test_db = create  # type: ignore[method-assign]
 
     def suite_result(self, suite: TestSuite, result: TestResult, **kwargs: Any) -> int:
         failed = len(result.failures) + len(result.errors) + len(getattr(result, "unexpectedSuccesses", []))
@@ -26,3 +49,23 @@ class Runner(DiscoverRunner):
             return super().run_tests(test_labels, **kwargs)
         finally:
             print(getattr(self, "_closing", "0 passed, 1 failed"), flush=True)
+
+
+def _timed(work: Callable[..., Any], name: Callable[[Any], str]) -> Callable[..., Any]:
+    def timed(of: Any, *args: Any, **options: Any) -> Any:
+        began = time.perf_counter()
+        try:
+            return work(of, *args, **options)
+        finally:
+            with open(TIMES or os.devnull, "a") as file:
+                file.write(f"{time.perf_counter() - began:.2f} {name(of)}\n")
+
+    return timed
+
+
+if TIMES:
+    from django.test import TestCase as DjangoTestCase
+
+    TestCase.run = _timed(TestCase.run, lambda test: test.id())  # type: ignore[method-assign]
+    prepare = _timed(DjangoTestCase.setUpClass.__func__, lambda cls: f"class {cls.__module__}.{cls.__qualname__}")  # type: ignore[attr-defined]
+    DjangoTestCase.setUpClass = classmethod(prepare)  # type: ignore[assignment]

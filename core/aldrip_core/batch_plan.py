@@ -6,7 +6,8 @@ from datetime import date, timedelta
 
 from aldrip_core.bench_space import Over
 from aldrip_core.distributions import Spread
-from aldrip_core.ground import CropSpec, Ground, Key, Lane, LotSpec, Standing
+from aldrip_core.ground import CropSpec, Ground, Key, Lane, LotSpec, Standing, Takes
+from aldrip_core.in_season import OutOfSeason, out_of_season
 from aldrip_core.problems import Problem
 from aldrip_core.quantities import (
     Limb,
@@ -20,7 +21,7 @@ from aldrip_core.quantities import (
     start_from_rung,
 )
 from aldrip_core.refusal import refuse
-from aldrip_core.schedule import StageDates, TimedStage, stopped_days
+from aldrip_core.schedule import StageDates, TimedStage, peak_on, stopped_days
 from aldrip_core.stage_dates import Anchor, Begun, stage_dates
 from aldrip_core.stages import ContainerSpec, Density, MethodSpec, StageSpec, Trait
 from aldrip_core.whole import ceil_whole
@@ -85,11 +86,22 @@ class Request:
     leaves: tuple[date, date] | None = None
     seen: Mapping[str, float] = field(default_factory=dict)
     lost: int = 0
+    multiplies: Mapping[str, float] = field(default_factory=dict)  # by stage, where not as many come of one as usual
 
     @property
     def lot(self) -> LotSpec | None:
         """The first lot that it is started from."""
         return self.lots[0][0] if self.lots else None
+
+
+@dataclass(frozen=True, slots=True)
+class CoolStay:
+    """Days `[since, until)` at the start of a stage that are spent in a cooler place, so that seed comes up."""
+
+    stage: str
+    place: Key
+    since: date
+    until: date
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +120,7 @@ class PlannedStage:
     trays: int | None
     container: ContainerSpec | None
     resting_days: int
+    cooled: CoolStay | None = None
 
 
 @dataclass(frozen=True)
@@ -159,7 +172,10 @@ def rates_of(request: Request, ground: Ground) -> tuple[Rate, ...]:
             found.append(_emergence_rate(stage, request, ground))
         else:
             found.append(_stage_rate(stage, request, ground))
-    return tuple(found)
+    return tuple(
+        replace(rate, multiply=request.multiplies.get(stage.key, rate.multiply))
+        for stage, rate in zip(request.method.stages, found, strict=True)
+    )
 
 
 def _rate(stage: StageSpec, spread: Spread, origin: Origin, source: str) -> Rate:
@@ -242,7 +258,15 @@ def timed_stages(request: Request, ground: Ground) -> dict[str, TimedStage]:
         )
         lane = next((ground.lanes[key] for key in keys if key in ground.lanes), None) or ground.usual(stage.place_kind)
         starts_on = ground.sowing if stage.does(Trait.STARTS) else None
-        found[stage.key] = TimedStage(stage.name, stage.duration, lane.place.climate if lane else None, starts_on)
+        duration = replace(stage.duration, ceiling_c=None) if _lay_cool(request, ground, stage) else stage.duration
+        found[stage.key] = TimedStage(
+            stage.name,
+            duration,
+            lane.place.climate if lane else None,
+            starts_on,
+            stage.season,
+            stage.does(Trait.WAITS),
+        )
     return found
 
 
@@ -275,10 +299,99 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
         planned=request.dates,
         begun=begun,
     )
+    stay = _cool_stay(request, ground, quantities, timed, dates)
+    if stay is not None:  # what lay cool comes up in the warm as well
+        timed = {**timed, stay.stage: without_ceiling(timed[stay.stage])}
+        dates, late = stage_dates(
+            method=request.method,
+            timed=timed,
+            calendar=ground.working,
+            today=ground.today,
+            anchor=request.anchor,
+            planned=request.dates,
+            begun=begun,
+        )
+        stay = replace(stay, until=dates[stay.stage].start + (stay.until - stay.since), since=dates[stay.stage].start)
     if request.seen or request.lost:
         quantities = replace(quantities, rungs=as_counted(request, quantities.start, rates, quantities.rungs))
-    stages, problems = _stand(request, ground, quantities, rates, dates, timed, put)
+    stages, problems = _stand(request, ground, quantities, rates, dates, timed, put, stay)
+    problems += _weak_seed(request)
     return Plan(request, quantities, stages, late, tuple(problems))
+
+
+def without_ceiling(stage: TimedStage) -> TimedStage:
+    """A stage that heat stops no more."""
+    return replace(stage, duration=replace(stage.duration, ceiling_c=None))
+
+
+def _lay_cool(request: Request, ground: Ground, stage: StageSpec) -> bool:
+    """Whether what runs was begun in the cool: somewhere under its ceiling."""
+    own, ceiling = request.happened.get(stage.key), stage.duration.ceiling_c
+    if own is None or ceiling is None or stage.duration.cool_days is None:
+        return False
+    began = [one for one in own.standing if one.place in ground.lanes]
+    return any(peak_on(ground.lanes[one.place].place.climate, one.start) <= ceiling for one in began)
+
+
+def _cool_stay(
+    request: Request,
+    ground: Ground,
+    quantities: Quantities,
+    timed: Mapping[str, TimedStage],
+    dates: Mapping[str, StageDates],
+) -> CoolStay | None:
+    """The days in the cool that seed needs where its place is too hot for it, and a place with room for them."""
+    for stage in request.method.spine:
+        ceiling, days = stage.duration.ceiling_c, stage.duration.cool_days
+        own = request.happened.get(stage.key)
+        if ceiling is None or days is None or (own is not None and (own.standing or own.end)):
+            continue
+        if not stopped_days(timed[stage.key], dates[stage.key]):
+            continue
+        container = request.method.container_of(stage.key, request.container)
+        takes = _takes(stage, float(quantities.start), float(quantities.trays or 0), container)
+        since = dates[stage.key].start
+        until = since + timedelta(days=round(days))
+        lane = ground.cool(ceiling, since, until, takes, stage.density)
+        if lane is not None:
+            return CoolStay(stage.key, lane.place.key, since, until)
+    return None
+
+
+def _in_the_cool(
+    request: Request,
+    ground: Ground,
+    stage: StageSpec,
+    takes: Takes,
+    standing: tuple[Standing, ...],
+    stay: CoolStay | None,
+) -> tuple[tuple[Standing, ...], CoolStay | None]:
+    """What stands of a stage with the days in the cool before it, planned or as they have begun."""
+    if stay is not None and stay.stage == stage.key:
+        return _cooled(ground, stay, takes, standing), stay
+    first = next(iter(standing), None)
+    if first is None or len(standing) < 2 or not _lay_cool(request, ground, stage):
+        return standing, None
+    return standing, CoolStay(stage.key, first.place, first.start, first.end)
+
+
+def _cooled(ground: Ground, stay: CoolStay, takes: Takes, standing: tuple[Standing, ...]) -> tuple[Standing, ...]:
+    """What stands in the cool first, and afterwards where it was to stand all the time."""
+    later = [replace(one, start=stay.until) for one in standing if one.end > stay.until]
+    end = min([stay.until, *(one.end for one in standing)])
+    return (Standing(stay.place, stay.since, end, takes.of(ground.lanes[stay.place].place)), *later)
+
+
+def _weak_seed(request: Request) -> list[Problem]:
+    """Lots that germinate less than seed of the crop may, or a farmer would take: much more is sown, and it comes unevenly."""
+    least = request.crop.least_germination
+    if least is None or not request.method.by_seed or request.happened:
+        return []
+    return [
+        Problem("weak_seed", {"lot": lot.code, "crop": request.crop.name, "has": lot.germination, "least": least})
+        for lot, _ in request.lots
+        if lot.germination is not None and lot.germination < least
+    ]
 
 
 def as_counted(request: Request, start: int, rates: Sequence[Rate], rungs: Sequence[RungPlan]) -> tuple[RungPlan, ...]:
@@ -315,6 +428,7 @@ def _stand(
     dates: Mapping[str, StageDates],
     timed: Mapping[str, TimedStage],
     put: bool,
+    stay: CoolStay | None = None,
 ) -> tuple[tuple[PlannedStage, ...], list[Problem]]:
     problems: list[Problem] = []
     stages: list[PlannedStage] = []
@@ -327,9 +441,10 @@ def _stand(
         stood = trays[stage.key]
         # Of a stage that repeats everything stands until the last round, whatever each takes.
         whole = rung.into / stage.share if stage.round_of else rung.into
-        amount = _amount(stage, whole, stood, container)
-        standing, place = _standing(request, ground, stage, span, amount, settled)
-        if place is None and stage.place_kind and amount and span.end > span.start and not standing:
+        takes = _takes(stage, whole, stood, container)
+        standing, place = _standing(request, ground, stage, span, takes, settled)
+        standing, cooled = _in_the_cool(request, ground, stage, takes, standing, stay)
+        if place is None and stage.place_kind and takes.amount and span.end > span.start and not standing:
             problems.append(Problem("no_place", {"stage": stage.name, "kind": stage.place_kind}))
         if put:
             for one in standing:
@@ -338,7 +453,12 @@ def _stand(
         there = timed[stage.key]
         if climate is not None and climate is not there.climate:
             there = replace(there, climate=climate)
+        if _lay_cool(request, ground, stage):
+            there = without_ceiling(there)
         resting = stopped_days(there, span)
+        wrong = None if stage.key in request.happened else out_of_season(there, span)
+        if wrong is not None:
+            problems.append(_out_of_season(request, wrong))
         if resting:
             problems.append(
                 Problem(
@@ -362,13 +482,24 @@ def _stand(
                 rung.needed,
                 rung.into,
                 rung.out,
-                amount,
+                takes.amount,
                 None if stood is None else ceil_whole(stood),
                 container,
                 resting,
+                cooled,
             )
         )
     return tuple(stages), problems
+
+
+def _out_of_season(request: Request, wrong: OutOfSeason) -> Problem:
+    told = {
+        "crop": request.crop.name,
+        "stage": wrong.stage,
+        "asks": wrong.season.words(),
+        "on": wrong.start.isoformat(),
+    }
+    return Problem("out_of_season", {**told, "cold": wrong.cold, "of": wrong.of})
 
 
 def _trays(
@@ -396,29 +527,28 @@ def _trays(
     return stood if part else float(ceil_whole(stood))
 
 
-def _amount(stage: StageSpec, into: float, trays: float | None, container: ContainerSpec | None) -> float:
-    """What a stage takes up of its place, in the unit of the place."""
-    if stage.density is Density.TRAY:
-        return float(trays or 0)
-    if stage.density is Density.TRAY_M2:
-        return (trays or 0) * (container.area_m2 if container else 0.0)
-    return into * stage.unit_m2 if stage.density is Density.UNIT_M2 else 0.0
+def _takes(stage: StageSpec, into: float, trays: float | None, container: ContainerSpec | None) -> Takes:
+    """What a stage takes up, by its trays and by its ground."""
+    if stage.density in (Density.TRAY, Density.TRAY_M2):
+        counted = float(trays or 0)
+        return Takes(counted * (container.area_m2 if container else 0.0), counted, stage.density is Density.TRAY)
+    return Takes(into * stage.unit_m2 if stage.density is Density.UNIT_M2 else 0.0)
 
 
 def _standing(
-    request: Request, ground: Ground, stage: StageSpec, span: StageDates, amount: float, settled: Mapping[str, Lane]
+    request: Request, ground: Ground, stage: StageSpec, span: StageDates, takes: Takes, settled: Mapping[str, Lane]
 ) -> tuple[tuple[Standing, ...], Key | None]:
     """What of a stage stands where: as it was where that has happened, else as asked, else where there is most room."""
     own = request.happened.get(stage.key)
     if request.leaves is not None and stage.key == request.method.last.key:
         span = StageDates(span.start, max(span.end, request.leaves[1]))
     if own is not None:
-        return _as_it_was(request, ground, stage, own, span, amount)
-    return _fresh_standing(request, ground, stage, span, amount, settled.get(stage.place_kind))
+        return _as_it_was(request, ground, stage, own, span, takes)
+    return _fresh_standing(request, ground, stage, span, takes, settled.get(stage.place_kind))
 
 
 def _fresh_standing(
-    request: Request, ground: Ground, stage: StageSpec, span: StageDates, amount: float, lane: Lane | None = None
+    request: Request, ground: Ground, stage: StageSpec, span: StageDates, takes: Takes, lane: Lane | None = None
 ) -> tuple[tuple[Standing, ...], Key | None]:
     """Where a stage is to stand from its start: on its field, in the places asked for, else where there is most room."""
     begun = stage.key in request.happened
@@ -429,19 +559,20 @@ def _fresh_standing(
     ]
     if lane is None and asked:
         whole = sum(stand.share for stand in asked)
-        parts = [(stand.place, amount * stand.share / whole) for stand in asked]
+        there = [(ground.lanes[stand.place], stand.share / whole) for stand in asked]
+    elif lane is None and stage.place_kind:
+        there = ground.spread(stage.place_kind, span.start, span.end, takes, stage.density)
     else:
-        if lane is None and stage.place_kind:
-            lane = ground.choose(stage.place_kind, span.start, span.end, amount, stage.density)
-        parts = [(lane.place.key, amount)] if lane else []
+        there = [(lane, 1.0)] if lane else []
+    parts = [(lane.place.key, takes.of(lane.place) * share) for lane, share in there]
     place = max(parts, key=lambda part: part[1])[0] if parts else None
-    if not amount or span.end <= span.start:
+    if not takes.amount or span.end <= span.start:
         return (), place
     return tuple(Standing(key, span.start, span.end, part) for key, part in parts), place
 
 
 def _as_it_was(
-    request: Request, ground: Ground, stage: StageSpec, own: Happened, span: StageDates, amount: float
+    request: Request, ground: Ground, stage: StageSpec, own: Happened, span: StageDates, takes: Takes
 ) -> tuple[tuple[Standing, ...], Key | None]:
     """A stage that has begun stands where it stood; while it runs, what stands there stands until its new end."""
     named = next(iter(request.places.get(stage.key, ())), None)
@@ -449,7 +580,7 @@ def _as_it_was(
     if own.end is not None:
         return own.standing, place
     if not own.standing:  # it has just begun: it stands where it was to stand, or was carried to
-        return _fresh_standing(request, ground, stage, span, amount)
+        return _fresh_standing(request, ground, stage, span, takes)
     newest = max((one.end for one in own.standing), default=span.end)
     if request.moves_today != stage.key:
         return tuple(
@@ -457,19 +588,34 @@ def _as_it_was(
             for one in own.standing
         ), place
     kept = tuple(replace(one, end=min(one.end, ground.today)) for one in own.standing if one.start < ground.today)
-    standing_now = sum(one.amount for one in own.standing if one.end == newest) or amount
+    standing_now = sum(_part(ground, takes, one) for one in own.standing if one.end == newest) or 1.0
     asked = request.places.get(stage.key, ())
     whole = sum(stand.share for stand in asked)
     since = max(own.start, ground.today)
     moved = (
         tuple(
-            Standing(s.place, since, max(span.end, since + timedelta(days=1)), standing_now * s.share / whole)
+            Standing(
+                s.place,
+                since,
+                max(span.end, since + timedelta(days=1)),
+                (takes.of(ground.lanes[s.place].place) if s.place in ground.lanes else takes.amount)
+                * standing_now
+                * s.share
+                / whole,
+            )
             for s in asked
         )
-        if standing_now
+        if takes.amount
         else ()
     )
     return (*kept, *moved), asked[0].place if asked else place
+
+
+def _part(ground: Ground, takes: Takes, one: Standing) -> float:
+    """Which share of a stage stands somewhere [0-1]."""
+    lane = ground.lanes.get(one.place)
+    whole = takes.of(lane.place) if lane else takes.amount
+    return one.amount / whole if whole else 1.0
 
 
 def _whole_places(request: Request, ground: Ground, dates: Mapping[str, StageDates], amount: float) -> dict[str, Lane]:
@@ -486,7 +632,9 @@ def _whole_places(request: Request, ground: Ground, dates: Mapping[str, StageDat
         named = next((ground.lanes[key] for key in (*stood, *asked) if key in ground.lanes), None)
         if named is not None and named.place.closed and not stood:
             named = None
-        lane = named or ground.choose(kind, dates[own[0].key].start, dates[own[-1].key].end, amount, Density.UNIT_M2)
+        lane = named or ground.choose(
+            kind, dates[own[0].key].start, dates[own[-1].key].end, Takes(amount), Density.UNIT_M2
+        )
         if lane is not None:
             found[kind] = lane
     return found

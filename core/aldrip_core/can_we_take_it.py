@@ -10,6 +10,7 @@ from aldrip_core.ground import Ground, Lane
 from aldrip_core.problems import words
 from aldrip_core.refusal import Refused
 from aldrip_core.stage_dates import Anchor
+from aldrip_core.stages import Trait
 
 WEEKS_AHEAD = 26
 
@@ -68,7 +69,7 @@ def answer(ground: Ground, request: Request, *, due_from: date, due_last: date, 
         return Answer(plan, True, max(ground.today, due_from), (), (), standing=True)
     over = overflows(ground, plan)
     limits = (*_late(plan, due_last), *_space(over), *_seed(ground, plan), *_heat(plan))
-    can = plan.ready_on <= due_last and not over
+    can = plan.ready_on <= due_last and not over and not any(one.code == "out_of_season" for one in plan.problems)
     earliest = plan.ready_on if can else earliest_day(ground, request, max(ground.today, due_from))
     remedies = () if can else remedies_for(ground, plan, earliest, spare)
     return Answer(plan, can, earliest, limits, remedies)
@@ -77,15 +78,23 @@ def answer(ground: Ground, request: Request, *, due_from: date, due_last: date, 
 def _late(plan: Plan, due_last: date) -> Iterable[Limit]:
     if plan.ready_on > due_last:
         days = (plan.ready_on - due_last).days
-        yield Limit("season", f"Sown on the next sowing day it is ready {days} days after the window closes.")
+        late = f"{days} {'day' if days == 1 else 'days'} after the window closes"
+        loads = plan.request.method.first_with(Trait.LOADS)
+        if loads is None or not any(stage.spec.season.asks for stage in plan.stages):
+            yield Limit("season", f"Sown on the next sowing day it is ready {late}.")
+        else:
+            cut = plan.stage(loads.key).dates.start
+            told = f"In season it is sown on {_day(plan.sow_on)} and harvested from {_day(cut)}"
+            yield Limit("season", f"{told}: ready {late}.")
 
 
 def _space(over: Iterable[tuple[Lane, Over]]) -> Iterable[Limit]:
     for lane, run in over:
         last = run.end - timedelta(days=1)
+        by = f"{run.amount:,.0f}" if run.amount >= 1 else f"{run.amount:.1g}"
         yield Limit(
             "space",
-            f"{lane.place.name} would be over by {run.amount:,.0f} {lane.place.unit.words} from {run.start.day} {run.start:%b} to {last.day} {last:%b}.",
+            f"{lane.place.name} would be over by {by} {lane.place.unit.words} from {run.start.day} {run.start:%b} to {last.day} {last:%b}.",
         )
 
 
@@ -103,14 +112,15 @@ def _seed(ground: Ground, plan: Plan) -> Iterable[Limit]:
 
 
 def _heat(plan: Plan) -> Iterable[Limit]:
-    resting = next((problem for problem in plan.problems if problem.code == "rests"), None)
-    if resting is not None:
-        yield Limit("heat", words(resting))
+    for problem in plan.problems:
+        if problem.code in ("rests", "out_of_season"):
+            yield Limit("heat" if problem.code == "rests" else "season", words(problem))
 
 
 def earliest_day(ground: Ground, request: Request, from_day: date) -> date | None:
     """First day on which it could be ready with the space it needs; looked for week by week."""
-    first = plan_batch(replace(request, anchor=Anchor(sow=ground.today)), ground, working=False)
+    # Asked to be ready today it is ready on the first day there is, in its season where it has one.
+    first = plan_batch(replace(request, anchor=Anchor(ready=ground.today)), ground, working=False)
     aim = max(first.ready_on, ground.working.on_or_before(from_day))
     for _ in range(WEEKS_AHEAD):
         plan = plan_batch(replace(request, anchor=Anchor(ready=aim)), ground, working=False)

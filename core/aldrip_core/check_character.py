@@ -1,5 +1,6 @@
 """Codes that catch a misread label: ISO 7064, MOD 37,36."""
 
+MISREAD = "OI"  # letters that are read as 0 and 1
 ALPHABET = "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ"
 
 

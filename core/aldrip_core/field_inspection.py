@@ -11,6 +11,7 @@ from shapely import Polygon, minimum_rotated_rectangle
 
 from aldrip_core.distributions import Spread, quantile_of_sum
 from aldrip_core.geometry import Point, polygon
+from aldrip_core.isolation import Parts, shape_of
 from aldrip_core.off_type_interval import bounds
 from aldrip_core.reject_number import Decision, reject_at
 from aldrip_core.row_plan import spans_at
@@ -95,30 +96,33 @@ class Judgement:
         return max(self.sample, self.plants)
 
 
-def spread_areas(outline: Sequence[Sequence[float]], count: int) -> tuple[Point, ...]:
-    """Middles of the counting areas, spread over a field [m]: a zigzag along its length.
+def spread_areas(parts: Parts, count: int) -> tuple[Point, ...]:
+    """Middles of the counting areas, spread over what counts of a field [m]: a zigzag along its length.
 
-    The field is cut across its length into parts of equal area; each part has one area, by turns a
-    third from one side and a third from the other.
+    parts: polygons with their holes, each a ring of [x east, y north]. The field is cut across its length into
+    pieces of equal area; each has one counting area, by turns a third from one side and a third from the other.
     """
-    shape = polygon(outline)
-    rectangle = minimum_rotated_rectangle(shape)
-    box = list((rectangle if isinstance(rectangle, Polygon) else shape).exterior.coords)
+    rectangle = minimum_rotated_rectangle(shape_of(parts))
+    box = list((rectangle if isinstance(rectangle, Polygon) else polygon(parts[0][0])).exterior.coords)
     longest = max(range(2), key=lambda i: math.dist(box[i], box[i + 1]))
     dx, dy = box[longest + 1][0] - box[longest][0], box[longest + 1][1] - box[longest][1]
     length = math.hypot(dx, dy)
     along = (dx / length, dy / length)
     # u across the field, v along it: `spans_at` cuts at constant v.
-    corners = [(x * -along[1] + y * along[0], x * along[0] + y * along[1]) for x, y in list(shape.exterior.coords)[:-1]]
-    first, last = min(v for _, v in corners), max(v for _, v in corners)
+    rings = [
+        [(p[0] * -along[1] + p[1] * along[0], p[0] * along[0] + p[1] * along[1]) for p in ring]
+        for part in parts
+        for ring in part
+    ]
+    first, last = min(v for ring in rings for _, v in ring), max(v for ring in rings for _, v in ring)
     fine = 400
     places = [first + (i + 0.5) * (last - first) / fine for i in range(fine)]
-    widths = [sum(b - a for a, b in spans_at(corners, v)) for v in places]
+    widths = [sum(b - a for a, b in spans_at(rings[0], v, *rings[1:])) for v in places]
     total, gathered, found = sum(widths), 0.0, list[Point]()
     for v, width in zip(places, widths, strict=True):
         gathered += width
         if len(found) < count and gathered >= (len(found) + 0.5) * total / count:
-            a, b = max(spans_at(corners, v), key=lambda span: span[1] - span[0])
+            a, b = max(spans_at(rings[0], v, *rings[1:]), key=lambda span: span[1] - span[0])
             u = a + (b - a) * (0.3 if len(found) % 2 == 0 else 0.7)
             found.append((u * -along[1] + v * along[0], u * along[0] + v * along[1]))
     return tuple(found)
@@ -271,19 +275,29 @@ def choices(*, judgement: Judgement, shedding: bool, lower_class: bool) -> tuple
 
 ROGUE_DAYS_BEFORE_SHEDDING = 7
 BEFORE_A_STAGE_DAYS = 14
+DAYS_BEFORE_CUTTING = 7
 WALKED_STRIP_M = 6.0
 
 
-def visit_day(*, before: bool, days_after: int, shedding_from: date | None, flowers_from: date) -> date:
+def visit_day(
+    *,
+    before: bool,
+    days_after: int,
+    shedding_from: date | None,
+    flowers_from: date,
+    ripe_from: date | None = None,
+) -> date:
     """The day on which a visit belongs. Source: common practice, no source.
 
     A visit before flowering leaves a week to rogue before anything sheds; where shedding is not
-    foreseen (`shedding_from` None) it comes two weeks before the flowering stage. The others come
-    `days_after` first flowers.
+    foreseen (`shedding_from` None) it comes two weeks before the flowering stage. One at maturity comes a week before
+    the crop is to be cut (`ripe_from`), whatever the crop. The others come `days_after` first flowers.
 
     >>> visit_day(before=True, days_after=0, shedding_from=date(2027, 7, 8), flowers_from=date(2027, 7, 12))
     datetime.date(2027, 7, 1)
     """
+    if ripe_from is not None:
+        return max(flowers_from, ripe_from - timedelta(days=DAYS_BEFORE_CUTTING))
     if not before:
         return flowers_from + timedelta(days=days_after)
     if shedding_from is None:

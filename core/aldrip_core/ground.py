@@ -1,5 +1,6 @@
 """The ground a plan is made on: calendar, places with what already stands, lots, own records."""
 
+import math
 from collections import defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -12,7 +13,7 @@ from numpy.typing import NDArray
 
 from aldrip_core.bench_space import Over, load_from, overflow
 from aldrip_core.learned_rates import Record
-from aldrip_core.schedule import Climate
+from aldrip_core.schedule import Climate, peak_on
 from aldrip_core.stages import Density
 from aldrip_core.units import Unit
 from aldrip_core.working_calendar import WorkingCalendar
@@ -31,6 +32,7 @@ class CropSpec:
     germination: float | None = None
     germination_sd: float = 0.03
     sources: Mapping[str, str] = field(default_factory=dict)
+    least_germination: float | None = None  # under which it is not sold as seed, or hardly
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,10 +85,33 @@ class PlaceSpec:
         )
 
     def measures(self, density: Density) -> bool:
-        """Whether what a stage takes up can be summed here; a place without a capacity takes anything."""
+        """Whether what a stage takes up can be summed here; a place without a capacity takes anything.
+
+        Trays are counted or measured by their footprint, as the place has it; what stands without trays has only its ground.
+        """
         if self.usable is None or density is Density.NONE:
             return True
-        return (self.unit is Unit.TRAY) == (density is Density.TRAY)
+        return self.unit is not Unit.TRAY or density is not Density.UNIT_M2
+
+
+@dataclass(frozen=True, slots=True)
+class Takes:
+    """What a stage takes up: its trays, where it stands in some, and its ground [m²]; `counted`: in trays by itself."""
+
+    m2: float
+    trays: float | None = None
+    counted: bool = False
+
+    @property
+    def amount(self) -> float:
+        """As the stage is measured by itself."""
+        return (self.trays or 0.0) if self.counted else self.m2
+
+    def of(self, place: PlaceSpec) -> float:
+        """In the unit of a place; in that of the stage where the place has no measure or none that fits."""
+        if place.usable is None or self.trays is None:
+            return self.amount
+        return self.trays if place.unit is Unit.TRAY else self.m2
 
 
 class Lane:
@@ -105,6 +130,10 @@ class Lane:
         if self.place.whole and peak > 0:
             return 1.0 + (peak + amount) / self.usable
         return (peak + amount) / self.usable
+
+    def room(self, start: int, end: int) -> float:
+        """What is free over day indexes [start, end), in the unit of the place."""
+        return max(0.0, (self.usable or 0.0) - float(self.load[start:end].max())) if start < end else 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,16 +227,68 @@ class Ground:
         first, last = self.index(start), self.index(end)
         return overflow(by_day=lane.load[first:last], first=date.fromordinal(self.origin + first), usable=lane.usable)
 
-    def choose(self, kind: str, start: date, end: date, amount: float, density: Density = Density.NONE) -> Lane | None:
+    def _fitting(self, kind: str, density: Density) -> list[Lane]:
+        lanes = self.by_kind.get(kind, [])
+        return [lane for lane in lanes if lane.place.measures(density)] or lanes
+
+    def spread(
+        self, kind: str, start: date, end: date, takes: Takes, density: Density = Density.NONE
+    ) -> list[tuple[Lane, float]]:
+        """Where so much stands, each place with its share: one place where one holds it, else as few as hold it.
+
+        What finds no room anywhere stays where it would be least full, and is over there. Trays are not cut.
+        """
+        best = self.choose(kind, start, end, takes, density)
+        if best is None:
+            return []
+        first, last = self.index(start), self.index(end)
+        if (
+            best.place.whole
+            or not best.usable
+            or first >= last
+            or not takes.of(best.place)
+            or best.share(first, last, takes.of(best.place)) <= 1
+        ):
+            return [(best, 1.0)]
+        left, parts = 1.0, list[tuple[Lane, float]]()
+        room = [
+            (lane.room(first, last) / takes.of(lane.place), lane)
+            for lane in self._fitting(kind, density)
+            if lane.usable
+        ]
+        for share, lane in sorted(room, key=lambda one: -one[0]):
+            own = min(share, left)
+            if takes.trays:
+                own = math.floor(own * takes.trays + 1e-9) / takes.trays
+            if own > 1e-9 and not lane.place.whole:
+                parts.append((lane, own))
+                left -= own
+        if left <= 1e-9:
+            return parts
+        rest = [(lane, share + left if lane is best else share) for lane, share in parts]
+        return rest if any(lane is best for lane, _ in parts) else [*parts, (best, left)]
+
+    def choose(self, kind: str, start: date, end: date, takes: Takes, density: Density = Density.NONE) -> Lane | None:
         """The place of a kind that would be least full; of whole places the smallest free one that holds it."""
         first, last = self.index(start), self.index(end)
-        lanes = self.by_kind.get(kind, [])
-        fitting = [lane for lane in lanes if lane.place.measures(density)] or lanes
-        shares = [(lane.share(first, last, amount), lane) for lane in fitting]
+        shares = [(lane.share(first, last, takes.of(lane.place)), lane) for lane in self._fitting(kind, density)]
         free = [lane for share, lane in shares if lane.place.whole and lane.usable and share <= 1]
         if free:
             return min(free, key=lambda lane: lane.usable or 0.0)
         return min(shares, key=lambda pair: pair[0])[1] if shares else None
+
+    def cool(self, ceiling_c: float, start: date, end: date, takes: Takes, density: Density) -> Lane | None:
+        """The place with most room whose days stay under a ceiling [°C]; None where none has room. In whichever unit it counts."""
+        first, last = self.index(start), self.index(end)
+        days = [start + timedelta(days=n) for n in range(max(1, (end - start).days))]
+        found = []
+        for lane in self.lanes.values():
+            if lane.place.closed or lane.place.whole or not lane.usable or not lane.place.measures(density):
+                continue
+            share = lane.share(first, last, takes.of(lane.place))
+            if share <= 1 and all(peak_on(lane.place.climate, day) <= ceiling_c for day in days):
+                found.append((share, lane))
+        return min(found, key=lambda one: one[0])[1] if found else None
 
     def usual(self, kind: str) -> Lane | None:
         """The first place of a kind: its temperatures stand for the kind before a place is chosen."""

@@ -3,11 +3,11 @@
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from statistics import NormalDist
 
 from aldrip_core.schedule import StageDates
-from aldrip_core.stages import MethodSpec
+from aldrip_core.stages import MethodSpec, Trait
 from aldrip_core.whole import ceil_whole
 from aldrip_core.working import Given, Origin, Step, Working, computed
 
@@ -43,6 +43,16 @@ def gives_ahead(
         for stage in method.spine
         if stage.key not in ended and stage.duration.give_days > 0 and dates[stage.key].end > dates[stage.key].start
     ]
+
+
+def done_on(method: MethodSpec, dates: Mapping[str, StageDates], ended: frozenset[str] = frozenset()) -> date:
+    """When it would be ready if nothing waited: what is stored until it is wanted has those days in hand."""
+    ready = dates[method.last.key].end
+    for stage in method.spine:
+        if stage.does(Trait.WAITS) and stage.key not in ended:
+            spare = (dates[stage.key].end - dates[stage.key].start).days - round(stage.duration.days or 0)
+            ready -= timedelta(days=max(0, spare))
+    return ready
 
 
 def in_time(

@@ -12,6 +12,7 @@ from aldrip_core.geometry import Point, polygon
 from aldrip_core.refusal import FieldError, Refused, Warn
 from aldrip_core.working import Given, Step, Working, computed
 
+HAND_M = 0.1  # outlines that were written down in degrees differ by less
 ARC = 128  # pieces of a quarter circle: at 500 m the arc is met within a centimetre
 
 
@@ -100,7 +101,8 @@ def shortest_way(one: Sequence[Sequence[float]], other: Sequence[Sequence[float]
 Parts = Sequence[Sequence[Sequence[Sequence[float]]]]
 
 
-def _shape(parts: Parts) -> Any:
+def shape_of(parts: Parts) -> Any:
+    """Parts as one piece of ground."""
     return unary_union([Polygon(rings[0], list(rings[1:])) for rings in parts])
 
 
@@ -110,8 +112,18 @@ def common_parts(one: Parts, other: Parts) -> tuple[tuple[tuple[tuple[Point, ...
     >>> common_parts([[[(0, 0), (20, 0), (20, 10), (0, 10)]]], [[[(15, 0), (40, 0), (40, 10), (15, 10)]]])[1]
     50.0
     """
-    both = _shape(one).intersection(_shape(other))
+    both = shape_of(one).intersection(shape_of(other))
     return _rings(both), float(both.area)
+
+
+def parts_without(whole: Parts, less: Parts) -> tuple[tuple[tuple[Point, ...], ...], ...]:
+    """Some parts less others, as parts; what is narrower than a hand is no part.
+
+    >>> len(parts_without([[[(0, 0), (20, 0), (20, 10), (0, 10)]]], [[[(5, -1), (15, -1), (15, 11), (5, 11)]]]))
+    2
+    """
+    left = shape_of(whole).difference(shape_of(less))
+    return _rings(left.buffer(-HAND_M / 2, join_style="mitre").buffer(HAND_M / 2, join_style="mitre"))
 
 
 def distance_from_parts(parts: Parts, other: Sequence[Sequence[float]]) -> float:
@@ -121,7 +133,7 @@ def distance_from_parts(parts: Parts, other: Sequence[Sequence[float]]) -> float
     >>> distance_from_parts(left, [(520, 0), (600, 0), (600, 100)])
     500.0
     """
-    return float(_shape(parts).distance(polygon(other, "neighbours")))
+    return float(shape_of(parts).distance(polygon(other, "neighbours")))
 
 
 LEFT_SLACK_M = 0.02  # the edge of a strip is an arc of short straight pieces, and was kept in degrees

@@ -17,6 +17,15 @@ class Media:
     warnings: tuple[Warn, ...] = ()
 
 
+def cover_litres(*, area_m2: float, depth_mm: float) -> float:
+    """Litres that cover trays to a depth: one millimetre on one square metre is a litre. Source: arithmetic.
+
+    >>> cover_litres(area_m2=34, depth_mm=5)
+    170
+    """
+    return area_m2 * depth_mm
+
+
 def media(
     *,
     parts: Mapping[str, float],

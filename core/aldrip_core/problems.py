@@ -1,6 +1,6 @@
 """What stands against a plan: codes with their data; the sentence is made last."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -46,7 +46,22 @@ def _seed(data: Mapping[str, Any]) -> str:
     return f"{seeds:,.0f} seeds, {grams:.2g} g"
 
 
-SENTENCES = {
+def _season(data: Mapping[str, Any]) -> str:
+    if data["cold"]:
+        return (
+            f"{data['crop']} is out of its season: “{data['stage']}” is {data['asks']}, and {data['cold']} of its "
+            f"{_days(data['of'])} are likely to be colder."
+        )
+    return f"{data['crop']} is out of its season: “{data['stage']}” {data['asks']}, and it is planned for {_day(data['on'])}."
+
+
+def hopeless_season(problem: Mapping[str, Any]) -> bool:
+    """Whether a stored problem says that nothing can be expected: begun out of season, or a fifth of its days too cold."""
+    return problem["code"] == "out_of_season" and (not problem["cold"] or problem["cold"] > 0.2 * problem["of"])
+
+
+SENTENCES: dict[str, Callable[[Mapping[str, Any]], str]] = {
+    "out_of_season": _season,
     "no_place": lambda d: f"“{d['stage']}” asks for a place of kind {_kind(d['kind'])}, and there is none.",
     "rests": lambda d: (
         f"{d['crop']} rests above {d['ceiling_c']:g} °C: {d['days']} of the {d['of']} days of “{d['stage']}” are likely to pass it."
@@ -71,6 +86,10 @@ SENTENCES = {
         f"Lot {d['lot']}, set aside for this, {d['why']}: {d['missing']} of it cannot be counted on."
     ),
     "no_seed": lambda d: f"No seed lot of {d['crop']}: receive or buy {_seed(d)}.",
+    "weak_seed": lambda d: (
+        f"Lot {d['lot']} germinates {d['has'] * 100:.0f} %, under the {d['least'] * 100:.0f} % that {d['crop'].lower()} should: "
+        "it takes more trays and comes unevenly. Choose another lot, or test this one again."
+    ),
     "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",
     "refused": lambda d: str(d["words"]),
     "barred": lambda d: f"Nothing of batch {d['batch']} may be delivered as it stands: {d['why']}.",

@@ -64,16 +64,19 @@ class _Frame:
         return u * self.sine + v * self.cosine, u * self.cosine - v * self.sine
 
 
-def spans_at(corners: Sequence[Point], v: float) -> list[tuple[float, float]]:
-    """Where the line at `v` runs inside a ring of (u, v) corners: pairs of u, in order.
+def spans_at(corners: Sequence[Point], v: float, *others: Sequence[Point]) -> list[tuple[float, float]]:
+    """Where the line at `v` runs inside rings of (u, v) corners, holes among them: pairs of u, in order.
 
     >>> spans_at([(0, 0), (10, 0), (10, 4), (0, 4)], 1)
     [(0.0, 10.0)]
+    >>> spans_at([(0, 0), (10, 0), (10, 4), (0, 4)], 1, [(2, 0), (3, 0), (3, 2), (2, 2)])
+    [(0.0, 2.0), (3.0, 10.0)]
     """
     crossings = []
-    for (u1, v1), (u2, v2) in zip(corners, (*corners[1:], corners[0]), strict=True):
-        if (v1 <= v) != (v2 <= v):
-            crossings.append(u1 + (u2 - u1) * (v - v1) / (v2 - v1))
+    for ring in (corners, *others):
+        for (u1, v1), (u2, v2) in zip(ring, (*ring[1:], ring[0]), strict=True):
+            if (v1 <= v) != (v2 <= v):
+                crossings.append(u1 + (u2 - u1) * (v - v1) / (v2 - v1))
     crossings.sort()
     return [(a, b) for a, b in zip(crossings[::2], crossings[1::2], strict=True) if b - a > 1e-9]
 

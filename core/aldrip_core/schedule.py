@@ -8,12 +8,17 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from aldrip_core.daylight import light, pace_in_light
 from aldrip_core.refusal import refuse
+from aldrip_core.seasons import ANY_TIME, MonthDay, Season
 from aldrip_core.thermal_time import AboveCeiling, daily_heat
 from aldrip_core.working_calendar import WorkingCalendar
 
 MID_MONTH = (15.5, 45.0, 74.5, 105.0, 135.5, 166.0, 196.5, 227.5, 258.0, 288.5, 319.0, 349.5)
 LONGEST_STAGE_DAYS = 800
+NEARLY = 1e-9
+YEARS = 4  # summed at once, so that the longest stage from any day of the first lies in them
+ENOUGH_MOL = 20.0  # light in which young plants take their usual days [mol/m² a day]; common practice, no source
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +27,9 @@ class Climate:
 
     `monthly_c` January first. A heated place never falls below `set_point_c`; a covered one is
     warmer than outside by `excess_c`. `daily_swing_c` is half the day's range, for peaks.
-    `cooled_to_c` is a ceiling kept by cooling or by the dark (a germination room).
+    `cooled_to_c` is a ceiling kept by cooling or by the dark (a germination room). `latitude` [°], the share of light
+    that gets in [0-1] and what lamps add [mol/m² a day] make its light; without a latitude light is taken as enough.
+    `last_frost`: month and day at its site.
     """
 
     monthly_c: tuple[float, ...]
@@ -30,6 +37,15 @@ class Climate:
     excess_c: float = 0.0
     daily_swing_c: float = 5.0
     cooled_to_c: float | None = None
+    latitude: float | None = None
+    lets_in: float = 1.0
+    lamps_mol: float = 0.0
+    last_frost: MonthDay | None = None
+
+    @property
+    def south(self) -> bool:
+        """Whether it lies south of the equator, where nobody said its latitude by its months."""
+        return self.monthly_c[0] > self.monthly_c[6] if self.latitude is None else self.latitude < 0
 
 
 @lru_cache(maxsize=256)
@@ -63,8 +79,9 @@ class Duration:
 
     `by_month`: days that it lasts where it stands in the middle of each month, January first; what it gathers on a
     day is that day's share of them, so a stage that runs from winter into spring takes from both. As north of the
-    equator; where January is warmer than July it is read half a year on. `until`: the size or the sign that really
-    ends it, for whoever looks.
+    equator; south of it, it is read half a year on. `full_c`: fixed days hold at that warmth [°C] and in enough light;
+    colder, down to the base, they grow longer, and with `half_light_mol` in less light as well: half of the most pace
+    that light gives is reached at it [mol/m² a day]. `until`: the size or the sign that really ends it, for whoever looks.
     """
 
     days: float | None = None
@@ -74,11 +91,20 @@ class Duration:
     by_month: tuple[float, ...] = ()
     until: str = ""
     give_days: float = 0.0  # longer or shorter, nine times in ten
+    cool_days: float | None = None  # that seed must lie under its ceiling; after them it comes up in the warm as well
+    full_c: float | None = None
+    half_light_mol: float | None = None
+
+    @property
+    def paced(self) -> bool:
+        """Whether its fixed days grow longer in the cold or with little light."""
+        slows = self.full_c is not None or self.half_light_mol is not None
+        return slows and bool(self.days) and not self.by_month and self.heat_sum_c_d is None
 
     @property
     def target(self) -> float | None:
         """What is gathered day by day until it is over; None where the days are fixed."""
-        return 1.0 if self.by_month else self.heat_sum_c_d
+        return 1.0 if self.by_month or self.paced else self.heat_sum_c_d
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +115,8 @@ class TimedStage:
     duration: Duration
     climate: Climate | None = None
     starts_on: WorkingCalendar | None = None  # narrower days for its start, such as sowing days
+    season: Season = ANY_TIME
+    waits: bool = False  # may last longer than it must
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +144,6 @@ def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.flo
     )
 
 
-@lru_cache(maxsize=512)
 def _share_by_day_of_year(by_month: tuple[float, ...], south: bool) -> NDArray[np.float64]:
     """Of a stage that lasts by the season, the share that goes by on a day (366,), joined by straight lines."""
     months = by_month[6:] + by_month[:6] if south else by_month
@@ -125,13 +152,52 @@ def _share_by_day_of_year(by_month: tuple[float, ...], south: bool) -> NDArray[n
     return np.asarray(1.0 / lasts)
 
 
+def _pace_by_day_of_year(duration: Duration, climate: Climate | None) -> NDArray[np.float64]:
+    """Of a stage whose days hold in warmth and light, the share that goes by on a day (366,)."""
+    pace = np.full(366, 1.0 / (duration.days or 1.0))
+    if climate is None:
+        return pace
+    if duration.full_c is not None:
+        warm = (year_of_means(climate) - duration.base_c) / (duration.full_c - duration.base_c)
+        pace = pace * np.clip(warm, 0.0, 1.0)
+    if duration.half_light_mol is not None and climate.latitude is not None:
+        there = light(climate.latitude, lets_in=climate.lets_in, lamps_mol=climate.lamps_mol)
+        pace = pace * pace_in_light(there, half_at_mol=duration.half_light_mol, enough_mol=ENOUGH_MOL)
+    return np.asarray(pace)
+
+
+@lru_cache(maxsize=512)
+def _gathered_by_day_of_year(duration: Duration, climate: Climate | None) -> NDArray[np.float64]:
+    """What a stage without fixed days gathers towards its target by day of a 366-day year (366,)."""
+    if duration.by_month:
+        return _share_by_day_of_year(duration.by_month, climate is not None and climate.south)
+    if duration.paced:
+        return _pace_by_day_of_year(duration, climate)
+    if climate is None:
+        raise refuse("place", "missing", "A stage that runs on warmth needs a place with a climate.")
+    return _heat_by_day_of_year(climate, duration)
+
+
+def _over_years(by_day: NDArray[np.float64], year: int) -> NDArray[np.float64]:
+    """Sums up to the start of each day from 1 January of `year` on, over some years, 0 first."""
+    parts = [by_day if date(one, 12, 31).timetuple().tm_yday == 366 else by_day[:365] for one in _years(year)]
+    return np.concatenate(([0.0], np.cumsum(np.concatenate(parts))))
+
+
+def _years(year: int) -> range:
+    return range(year, year + YEARS)
+
+
+@lru_cache(maxsize=1024)
+def _gathered_sums(duration: Duration, climate: Climate | None, year: int) -> NDArray[np.float64]:
+    return _over_years(_gathered_by_day_of_year(duration, climate), year)
+
+
 def gathered_on(stage: TimedStage, day: date) -> float:
     """What a stage without fixed days gathers towards its target on a day."""
-    months = stage.duration.by_month
-    if not months:
+    if not stage.duration.by_month and not stage.duration.paced:
         return heat_on(stage, day)
-    south = stage.climate is not None and stage.climate.monthly_c[0] > stage.climate.monthly_c[6]
-    return float(_share_by_day_of_year(months, south)[day.timetuple().tm_yday - 1])
+    return float(_gathered_by_day_of_year(stage.duration, stage.climate)[day.timetuple().tm_yday - 1])
 
 
 def heat_on(stage: TimedStage, day: date) -> float:
@@ -149,12 +215,21 @@ def end_of(stage: TimedStage, start: date) -> date:
     target = stage.duration.target
     if target is None:
         return start + timedelta(days=round(stage.duration.days or 0))
-    total = 0.0
-    for count in range(LONGEST_STAGE_DAYS):
-        if total >= target - 1e-9:
-            return start + timedelta(days=count)
-        total += gathered_on(stage, start + timedelta(days=count))
-    raise _never(stage)
+    sums, at = _sums_from(stage, start.year), _day_of(start, start.year)
+    count = int(np.searchsorted(sums, sums[at] + target - NEARLY)) - at
+    if count >= LONGEST_STAGE_DAYS or at + count >= len(sums):
+        raise _never(stage)
+    return start + timedelta(days=count)
+
+
+def _sums_from(stage: TimedStage, year: int) -> NDArray[np.float64]:
+    if stage.climate is None and not stage.duration.by_month and not stage.duration.paced:
+        raise refuse("place", "missing", f"“{stage.name}” runs on warmth, so it needs a place with a climate.")
+    return _gathered_sums(stage.duration, stage.climate, year)
+
+
+def _day_of(day: date, year: int) -> int:
+    return day.toordinal() - date(year, 1, 1).toordinal()
 
 
 def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
@@ -163,13 +238,12 @@ def start_for(stage: TimedStage, end: date, calendar: WorkingCalendar) -> date:
     target = stage.duration.target
     if target is None:
         return days.on_or_before(end - timedelta(days=round(stage.duration.days or 0)))
-    total = 0.0
-    for count in range(1, LONGEST_STAGE_DAYS):
-        day = end - timedelta(days=count)
-        total += gathered_on(stage, day)
-        if total >= target - 1e-9:
-            return days.on_or_before(day)
-    raise _never(stage)
+    year = end.year - YEARS + 1
+    sums, at = _sums_from(stage, year), _day_of(end, year)
+    first = int(np.searchsorted(sums, sums[at] - target + NEARLY, side="right")) - 1
+    if first < 0 or at - first >= LONGEST_STAGE_DAYS:
+        raise _never(stage)
+    return days.on_or_before(date(year, 1, 1) + timedelta(days=min(first, at - 1)))
 
 
 def _never(stage: TimedStage) -> Exception:
@@ -183,6 +257,12 @@ def _never(stage: TimedStage) -> Exception:
                 "never_cool",
                 f"“{stage.name}” rests above {ceiling:g} °C, and it is hardly ever cooler where it stands. Choose a cooler place.",
             )
+    if stage.duration.paced:
+        return refuse(
+            "stages",
+            "never_grown",
+            f"“{stage.name}” hardly grows where it stands: too cold or too dark. Choose a warmer or lighter place.",
+        )
     return refuse(
         "stages",
         "never_reached",
@@ -232,6 +312,16 @@ def stopped_days(stage: TimedStage, dates: StageDates) -> int:
         return 0
     days = (dates.end - dates.start).days
     return sum(peak_on(stage.climate, dates.start + timedelta(days=n)) > ceiling for n in range(days))
+
+
+def cold_days(stage: TimedStage, dates: StageDates) -> int:
+    """Days of a stage on which its place is colder than it asks, its first day counting."""
+    if stage.season.floor_c is None or stage.climate is None:
+        return 0
+    days = max(1, (dates.end - dates.start).days)
+    means, floor = year_of_means(stage.climate), stage.season.floor_c
+    by_day = [means[(dates.start + timedelta(days=n)).timetuple().tm_yday - 1] for n in range(min(days, 366))]
+    return int(sum(mean < floor - NEARLY for mean in by_day))
 
 
 def follow(

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from aldrip_core.in_season import asks, back_in_season, next_in_season, stretched, waiting
 from aldrip_core.refusal import refuse
 from aldrip_core.schedule import StageDates, TimedStage, backward, end_of, follow, forward
 from aldrip_core.stages import MethodSpec, StageSpec
@@ -63,7 +64,7 @@ def stage_dates(
             alone = _alone(running, begun[running.key].start, timed, calendar, planned, anchor)
             found[running.key] = StageDates(alone.start, max(alone.end, begun[running.key].stood or alone.end))
     elif over == 0:
-        dates, late = _fresh(ahead, timed, calendar, today, anchor, planned)
+        dates, late = _fresh(ahead, timed, calendar, today, anchor, planned, int(method.hold_days or 0))
         found.update(dates)
     else:
         dates, end, late = _onward(spine[over - 1], ahead, timed, calendar, today, anchor, planned, begun)
@@ -87,8 +88,9 @@ def _fresh(
     today: date,
     anchor: Anchor,
     planned: Dates,
+    may_wait: int,
 ) -> tuple[dict[str, StageDates], int]:
-    """Days of a batch of which nothing has begun."""
+    """Days of a batch of which nothing has begun: in season, and stored until wanted where it can be."""
     times = [timed[stage.key] for stage in stages]
     if anchor.sow is not None:
         return _named(stages, forward(start=anchor.sow, stages=times, calendar=calendar)), 0
@@ -96,11 +98,26 @@ def _fresh(
         return _moved(stages, times, calendar, anchor.move, planned), 0
     if anchor.ready is None:
         return {stage.key: planned[stage.key] for stage in stages}, 0
-    dates = backward(ready=anchor.ready, stages=times, calendar=calendar)
-    if dates[0].start >= today:
-        return _named(stages, dates), 0
-    dates = forward(start=today, stages=times, calendar=calendar)
+    back = back_in_season(ready=anchor.ready, stages=times, calendar=calendar, not_before=today, may_wait=may_wait)
+    if back is not None:
+        return _named(stages, back), 0
+    if asks(times):
+        found = next_in_season(start=today, stages=times, calendar=calendar, ready=anchor.ready, may_wait=may_wait)
+        if found is None:
+            raise _never_in_season(times)
+        dates = found
+    else:
+        dates = forward(start=today, stages=times, calendar=calendar)
     return _named(stages, dates), max(0, (dates[-1].end - anchor.ready).days)
+
+
+def _never_in_season(times: Sequence[TimedStage]) -> Exception:
+    asked = "; ".join(f"“{one.name}” {one.season.words()}" for one in times if one.season.asks)
+    return refuse(
+        "stages",
+        "never_in_season",
+        f"There is no season for it where it stands: {asked}. Choose another place or method, or type the day it begins.",
+    )
 
 
 def _moved(
@@ -115,6 +132,9 @@ def _moved(
     if index is None:
         raise refuse("stage", "not_a_choice", "There is no such stage still to come.")
     later = forward(start=move[1], stages=times[index:], calendar=calendar)
+    wanted = planned.get(next(reversed(stages)).key)
+    if wanted is not None:  # what may wait is still stored until the day it is for
+        later = stretched(later, ready=wanted.end, stages=times[index:], calendar=calendar)
     found = {stage.key: planned[stage.key] for stage in stages[:index]}
     if index:
         before = stages[index - 1]
@@ -163,7 +183,11 @@ def _onward(
         dates = tuple(moved[stage.key] for stage in ahead)
     elif anchor.ready is not None:
         dates = backward(ready=anchor.ready, stages=times, calendar=calendar)
-        if dates[0].start < soonest:
+        if dates[0].start >= soonest and waiting(times) is not None:
+            # A crop in the field goes on when its time comes; it is stored afterwards.
+            dates = forward(start=soonest, stages=times, calendar=calendar)
+            dates = stretched(dates, ready=anchor.ready, stages=times, calendar=calendar)
+        elif dates[0].start < soonest:
             dates = forward(start=soonest, stages=times, calendar=calendar)
             late = max(0, (dates[-1].end - anchor.ready).days)
     else:

@@ -9,6 +9,7 @@ from typing import Any
 from aldrip_core.distributions import Spread
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.schedule import Duration
+from aldrip_core.seasons import ANY_TIME, Season
 from aldrip_core.units import Quantity, Unit
 
 
@@ -134,6 +135,7 @@ class StageSpec:
     product: str = ""
     round_of: str = ""
     tasks: tuple[TaskSpec, ...] = ()
+    season: Season = ANY_TIME
 
     def does(self, trait: Trait) -> bool:
         """Whether it has a trait."""
@@ -307,15 +309,7 @@ def _value_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
         yield FieldError(
             f"{at}.multiply", "out_of_range", f"Of one that enters “{stage.name}” more than nothing must come."
         )
-    months = stage.duration.by_month
-    if months and (len(months) != 12 or not all(0 < days <= MOST_BY_MONTH for days in months)):
-        told = f"“{stage.name}” lasts by the season: twelve numbers of days, January first, each above 0 and up to {MOST_BY_MONTH}."
-        yield FieldError(f"{at}.by_month", "not_twelve", told)
-    if stage.duration.days is None and stage.duration.heat_sum_c_d is None:
-        yield FieldError(f"{at}.days", "missing", f"How long does “{stage.name}” last?")
-    if stage.duration.days and not months and stage.duration.give_days > stage.duration.days:
-        told = f"“{stage.name}” lasts {stage.duration.days:g} days and cannot be over {stage.duration.give_days:g} days sooner."
-        yield FieldError(f"{at}.give_days", "too_wide", told)
+    yield from _duration_faults(stage, at)
     for number, task in enumerate(stage.tasks):
         if task.amount is not None and task.uses is not None and not task.amount.unit.same_measure(task.uses.unit):
             told = (
@@ -327,6 +321,22 @@ def _value_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
             yield FieldError(f"{at}.tasks.{number}.input", "banned", told)
     if stage.density is Density.UNIT_M2 and stage.unit_m2 <= 0:
         yield FieldError(f"{at}.unit_m2", "missing", f"How many m² does one take in “{stage.name}”?")
+
+
+def _duration_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
+    months = stage.duration.by_month
+    if months and (len(months) != 12 or not all(0 < days <= MOST_BY_MONTH for days in months)):
+        told = f"“{stage.name}” lasts by the season: twelve numbers of days, January first, each above 0 and up to {MOST_BY_MONTH}."
+        yield FieldError(f"{at}.by_month", "not_twelve", told)
+    if stage.duration.days is None and stage.duration.heat_sum_c_d is None:
+        yield FieldError(f"{at}.days", "missing", f"How long does “{stage.name}” last?")
+    if stage.duration.days and not months and stage.duration.give_days > stage.duration.days:
+        told = f"“{stage.name}” lasts {stage.duration.days:g} days and cannot be over {stage.duration.give_days:g} days sooner."
+        yield FieldError(f"{at}.give_days", "too_wide", told)
+    full, base = stage.duration.full_c, stage.duration.base_c
+    if full is not None and full <= base:
+        told = f"“{stage.name}” takes its days at {full:g} °C, which must lie over its base of {base:g} °C."
+        yield FieldError(f"{at}.full_c", "out_of_range", told)
 
 
 def check(stages: Sequence[StageSpec]) -> None:

@@ -17,6 +17,7 @@ _WEEKS = re.compile(
 _TO = re.compile(r"^(.+?)(?:\s+(?:to|until|-)\s+|\s*[–—]\s*)(.+)$", re.I)
 _WEEKDAY = re.compile(r"^(mon|tue|wed|thu|fri|sat|sun)[a-z]*\.?,?\s+(.+)$", re.I)
 _AND_WEEK = re.compile(r"^(.+?),?\s+(?:w|wk|week)\.?\s*(\d{1,2})$", re.I)
+YEARS = (1900, 2200)
 HALF_A_YEAR = 183  # a window that is longer and names no year was turned round
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NO_YEAR = re.compile(r"^(\d{1,2})\.?\s*([A-Za-z]{3,9})\.?$")
@@ -52,8 +53,15 @@ def weeks_in(year: int) -> int:
     return date(year, 12, 28).isocalendar().week
 
 
+def _check_year(year: int) -> None:
+    if not YEARS[0] <= year <= YEARS[1]:
+        told = f"{year} is no year in which anything is grown here; {YEARS[0]} to {YEARS[1]}."
+        raise UnreadableDay("no_such_year", told)
+
+
 def week_span(year: int, week: int) -> Span:
     """Monday to Monday of an ISO week. Raises UnreadableDay when the year has no such week."""
+    _check_year(year)
     most = weeks_in(year)
     if not 1 <= week <= most:
         raise UnreadableDay("no_such_week", f"Week {week} does not exist: {year} has {most} weeks.")
@@ -169,6 +177,7 @@ def _read_day(text: str) -> date | None:
         year, day = int(match[3]), int(match[1])
     else:
         return None
+    _check_year(year)
     try:
         return date(year, month, day)
     except ValueError as error:

@@ -38,6 +38,7 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
     """All tasks that hang on a plan's stages, in order of work. What is done the day before falls on the last `working` day."""
     crop = plan.request.crop.name.lower()
     for stage in plan.stages:
+        yield from _cool_moves(stage, crop, working)
         for task in stage.spec.tasks:
             quantity, unit = _quantity(stage, task)
             # Words are a person's own: a brace in them is a brace.
@@ -61,6 +62,37 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
                 task.uses.slug if task.uses else "",
                 _used(stage, task),
             )
+
+
+def _cool_moves(stage: PlannedStage, crop: str, working: WorkingCalendar) -> Iterator[PlannedTask]:
+    """There and back for seed that must lie cool first."""
+    stay = stage.cooled
+    if stay is None:
+        return
+    moves = (
+        ("cool-in", "start", f"Stand {crop} in the cool until it has swollen", stay.place, stay.since),
+        ("cool-out", "during", f"Move {crop} out of the cool", stage.place, working.on_or_after(stay.until)),
+    )
+    for key, at, words, place, day in moves:
+        spec = TaskSpec(key, "move", words, at=at, minutes_per_tray=0.5)
+        many, unit = (float(stage.trays), "trays") if stage.trays else (None, "")
+        caution = "Wet stacks topple and are heavy; two people"
+        yield PlannedTask(
+            stage.spec.key,
+            key,
+            "move",
+            at,
+            words,
+            place,
+            day,
+            "early",
+            many,
+            unit,
+            _minutes(spec, many or 0),
+            caution,
+            "",
+            "",
+        )
 
 
 def _used(stage: PlannedStage, task: TaskSpec) -> str:

@@ -1,7 +1,9 @@
 """Settings, read once from ALDRIP_* variables that the launcher sets."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 from csp.constants import NONCE, SELF
 
@@ -40,6 +42,8 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "aldrip.base.requests.Numbered",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.middleware.http.ConditionalGetMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
@@ -49,6 +53,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
+    "aldrip.accounts.once.Once",
 ]
 ROOT_URLCONF = "aldrip.urls"
 WSGI_APPLICATION = "aldrip.wsgi.application"
@@ -60,6 +65,15 @@ TEMPLATES = [
     }
 ]
 
+
+def _limits() -> str:
+    """How long a statement, and a wait for somebody else, may take where people wait for the answer."""
+    longest = os.environ.get("ALDRIP_STATEMENT_MS")
+    if not longest:
+        return ""
+    return f"-c statement_timeout={longest} -c lock_timeout=15000 -c idle_in_transaction_session_timeout=60000"
+
+
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.postgresql",
@@ -68,6 +82,7 @@ DATABASES = {
         "NAME": os.environ.get("ALDRIP_DB_NAME", "aldrip"),
         "USER": os.environ.get("ALDRIP_DB_USER", "aldrip"),
         "PASSWORD": os.environ.get("ALDRIP_DB_PASSWORD", ""),
+        "OPTIONS": {"options": _limits()},
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
     }
@@ -79,11 +94,13 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "aldrip.accounts.people.EnoughOfIt"},
 ]
 
 # Five wrong passwords lock the name from that address for a quarter of an hour (real time).
 AXES_FAILURE_LIMIT = 5
-AXES_COOLOFF_TIME = 0.25
+AXES_COOLOFF = timedelta(minutes=15)
+AXES_COOLOFF_TIME = AXES_COOLOFF
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
@@ -112,12 +129,16 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 
+PASSWORD_RESET_TIMEOUT = 24 * 3600
+SET_UP_WORD = os.environ.get("ALDRIP_SET_UP", "")  # what the first visitor of an empty house is asked for
+
 USE_TZ = True
 TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 STATIC_URL = "/static/"
 WEB_DIST = ROOT / "web" / "dist"
-# WhiteNoise serves the build as it stands; file names carry a hash, so they may be cached for ever.
+# WhiteNoise serves the build as it stands, packed where a packed file lies beside; names carry a hash and never change.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 WHITENOISE_ROOT = str(WEB_DIST) if WEB_DIST.exists() else None
 WHITENOISE_INDEX_FILE = False
 DATA_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
@@ -125,7 +146,7 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 10 * 1024 * 1024
 TEST_RUNNER = "tests.runner.Runner"
 NINJA_PAGINATION_MAX_LIMIT = 5000
 
-LOGGING = {
+LOGGING: dict[str, Any] = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"lines": {"()": "aldrip.base.requests.Lines"}},
@@ -140,3 +161,16 @@ LOGGING = {
         "procrastinate": {"level": "ERROR"},
     },
 }
+if os.environ.get("ALDRIP_LOGS"):  # where it serves: every request stands in a file that turns over, one a process
+    LOGGING["handlers"]["file"] = {
+        "class": "logging.handlers.RotatingFileHandler",
+        "filename": str(Path(os.environ["ALDRIP_LOGS"]) / f"{os.environ.get('ALDRIP_PROCESS', 'command')}.log"),
+        "maxBytes": 10 << 20,
+        "backupCount": 5,
+        "encoding": "utf-8",
+        "delay": True,
+        "formatter": "lines",
+    }
+    LOGGING["handlers"]["console"]["level"] = "WARNING"
+    LOGGING["root"]["handlers"] = ["console", "file"]
+    LOGGING["loggers"]["aldrip"] = {"level": "INFO"}

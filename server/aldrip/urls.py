@@ -5,9 +5,11 @@ import mimetypes
 from typing import Any
 
 from django.conf import settings
-from django.db import DatabaseError, connection
+from django.db import DatabaseError, IntegrityError, InterfaceError, OperationalError, connection
+from django.db.migrations.executor import MigrationExecutor
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
+from django.utils.datastructures import MultiValueDict
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 from ninja.parser import Parser
@@ -16,10 +18,15 @@ from ninja.utils import check_csrf
 from aldrip.accounts.api import open_router as session_router
 from aldrip.accounts.api import room as accounts
 from aldrip.accounts.context import context_of
+from aldrip.accounts.once import in_the_way, sqlstate
+from aldrip.accounts.people_api import open_router as link_router
+from aldrip.accounts.people_api import room as people
 from aldrip.accounts.routes import ROUTES
 from aldrip.archive.api import open_router as first_archive_router
 from aldrip.archive.api import room as archive
-from aldrip.base.errors import FieldError, Forbidden, Refused, ServiceError, refused_problem
+from aldrip.base import limits
+from aldrip.base.errors import Conflict, FieldError, Forbidden, Refused, ServiceError, refused_problem
+from aldrip.base.requests import TookTooLong
 from aldrip.batches.api import room as batches
 from aldrip.calc import contract
 from aldrip.calc.apart import Apart
@@ -46,21 +53,24 @@ calculators_apart = Apart()
 
 
 class CleanParser(Parser):
-    """JSON bodies, but for a character that no text of ours may hold and PostgreSQL does not store."""
+    """Bodies and questions within the limits that hold everywhere."""
 
     def parse_body(self, request: HttpRequest) -> Any:
-        if b"\\u0000" in request.body or b"\x00" in request.body:
-            raise Refused(
-                [FieldError("", "unreadable", "There is a character in it that cannot be stored. Type it again.")]
-            )
-        return super().parse_body(request)
+        return limits.read_json(request.body)
+
+    def parse_querydict(self, data: MultiValueDict[str, Any], list_fields: list[str], request: HttpRequest) -> Any:
+        found = super().parse_querydict(data, list_fields, request)
+        limits.check(found)
+        return found
 
 
 api = NinjaAPI(title="Aldrip", version="1", docs_url=None, parser=CleanParser())
 for router in (
     session_router,
     setup_router,
+    link_router,
     accounts.router,
+    people.router,
     jobs.router,
     methods.router,
     places.router,
@@ -96,17 +106,40 @@ def service_error(request: HttpRequest, error: ServiceError) -> HttpResponse:
     return _answer(request, error.problem(), error.status)
 
 
+SAME_MOMENT = "Somebody saved the same at the same moment; nothing of yours was. Look at it, and try again."
+AWAY = "The database is away for a moment; nothing was saved. It is started again by itself: try again."
+BROKEN = "Something failed here, number {number}. Look whether it was saved before you do it again, and tell whoever looks after Aldrip the number."
+TOO_MUCH = "This took longer, or more memory, than one request is given. Nothing was saved. Ask for less at once."
+BUSY = "Somebody else is saving something large. Nothing of yours was saved; try again in a moment."
+IMPOSSIBLE = (
+    "This cannot be saved: a rule of the database forbids it. Nothing was changed. Look at it anew, and try again."
+)
+
+
 @api.exception_handler(Exception)
 def broken(request: HttpRequest, error: Exception) -> HttpResponse:
     """What nobody foresaw: the log has it whole under the request's number, the person has the number."""
     number = getattr(request, "number", "")
+    if isinstance(error, TookTooLong | MemoryError) or sqlstate(error) in ("57014", "25P03"):
+        return _answer(request, ServiceError(TOO_MUCH).problem() | {"status": 503, "code": "too_much"}, 503)
+    if sqlstate(error) == "55P03":
+        return _answer(request, ServiceError(BUSY).problem() | {"status": 503, "code": "busy"}, 503)
+    if in_the_way(request, error):
+        return _answer(request, Conflict(SAME_MOMENT).problem(), Conflict.status)
+    if isinstance(error, IntegrityError):
+        log.warning("%s %s met a rule", request.method, request.path, exc_info=error, extra={"number": number})
+        return _answer(request, refused_problem([FieldError("", "impossible", IMPOSSIBLE)]), 422)
     log.error("%s %s broke", request.method, request.path, exc_info=error, extra={"number": number})
-    told = f"Something failed here, number {number}. Look whether it was saved before you do it again, and tell whoever looks after Aldrip the number."
+    if isinstance(error, OperationalError | InterfaceError) and not sqlstate(error):
+        return failed(request)  # the line to the database broke
+    told = BROKEN.format(number=number)
     return _answer(request, ServiceError(told).problem() | {"status": 500, "code": "broken", "number": number}, 500)
 
 
 @api.exception_handler(HttpError)
 def http_error(request: HttpRequest, error: HttpError) -> HttpResponse:
+    if isinstance(error.__cause__, Refused):  # the parser's own words, at the field
+        return refused(request, error.__cause__)
     problem = ServiceError(
         "This could not be read: it is no JSON, or holds a character that cannot be stored."
     ).problem()
@@ -173,14 +206,41 @@ def healthz(request: HttpRequest) -> HttpResponse:
     return HttpResponse("ok\n", content_type="text/plain")
 
 
+def readyz(request: HttpRequest) -> HttpResponse:
+    """Whether this process may be sent people: its database answers and is of this version."""
+    try:
+        executor = MigrationExecutor(connection)
+        waiting = executor.migration_plan(executor.loader.graph.leaf_nodes())
+    except DatabaseError:
+        return HttpResponse("The database does not answer.\n", status=503, content_type="text/plain")
+    if waiting:
+        return HttpResponse("The database is of another version.\n", status=503, content_type="text/plain")
+    return HttpResponse("ready\n", content_type="text/plain")
+
+
 def missing(request: HttpRequest, rest: str = "") -> HttpResponse:
     problem = ServiceError("There is no such address.").problem() | {"status": 404, "code": "not_there"}
     return HttpResponse(contract.dumps(problem), status=404, content_type=PROBLEM)
 
 
+def failed(request: HttpRequest) -> HttpResponse:
+    """What broke before any room was asked: as a rule the database was away for a moment, and is started again."""
+    try:
+        connection.ensure_connection()
+    except DatabaseError:
+        problem = ServiceError(AWAY).problem() | {"status": 503, "code": "away"}
+        return HttpResponse(contract.dumps(problem), status=503, content_type=PROBLEM, headers={"Retry-After": "2"})
+    number = getattr(request, "number", "")
+    problem = ServiceError(BROKEN.format(number=number)).problem() | {"status": 500, "code": "broken", "number": number}
+    return HttpResponse(contract.dumps(problem), status=500, content_type=PROBLEM)
+
+
+handler500 = failed
+
 urlpatterns = [
     path("api/", api.urls),
     path("healthz", healthz),
+    path("readyz", readyz),
     re_path(r"^api/(?P<rest>.*)$", missing),
     re_path(r"^assets/(?P<rest>.*)$", missing),
     re_path(r"^(?P<rest>.*)$", page),

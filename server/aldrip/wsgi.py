@@ -1,4 +1,4 @@
-"""WSGI entry for gunicorn."""
+"""WSGI entry for the web processes."""
 
 import os
 

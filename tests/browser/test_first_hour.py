@@ -114,6 +114,7 @@ class FirstHour(BrowserCase):
         self.press("Add a hot bed")
         self.fill("Name", "Warm bench")
         self.fill("Holds", "12")
+        self.fill("Heated to at least", "24")
         self.press("Save")
         self.press("Plan them again")
         self.see("Planned again")

@@ -161,7 +161,7 @@ class ByKeyboardOnly(BrowserCase):
         self.see(batch.code)
 
         self.keys("/")
-        self.named("input", "Code, crop or customer")
+        self.named("input", "Code, crop, customer or place")
         self.keys(batch.code)
         self.see(f"Batch {batch.code}")
         self.keys(Keys.ENTER)

@@ -17,9 +17,13 @@ from aldrip_core.field_inspection import (
     spread_areas,
 )
 from aldrip_core.flowering import Phenology, Seen, flower_date, heat_of_day, sow_for
+from aldrip_core.isolation import common_parts, parts_without
 from aldrip_core.land_history import FreeYears, Grown, objections
 from aldrip_core.reject_number import Decision
+from aldrip_core.row_plan import row_plan
+from aldrip_core.rows_left import metres_left
 from aldrip_core.schedule import Climate
+from aldrip_core.side import beyond_side
 from aldrip_core.verdict import Limit, Outcome, Proposal, Refusal, Value, judge_lot, may_sign
 
 COAST = Climate((6, 7, 9.5, 12, 16, 20, 23, 23, 19.5, 15, 10, 7), daily_swing_c=6)
@@ -132,11 +136,48 @@ class Counting(unittest.TestCase):
         plan = SamplingPlan(5, 2, 2, 400)
         self.assertEqual([plan.areas(ha) for ha in (0.1, 2.0, 2.06, 4.0, 4.01, 10)], [5, 5, 6, 6, 7, 9])
         field = [(0.0, 0.0), (210.0, 15.0), (260.0, 140.0), (150.0, 120.0), (120.0, 210.0), (-30.0, 180.0)]
-        points = spread_areas(field, 7)
+        points = spread_areas([[field]], 7)
         self.assertEqual(len(set(points)), 7)
         from shapely import Point, Polygon
 
         self.assertTrue(all(Polygon(field).contains(Point(p)) for p in points))
+
+    @given(
+        wide=st.floats(40, 400),
+        long=st.floats(40, 400),
+        side=st.sampled_from(("north", "east", "south", "west")),
+        share=st.floats(0.05, 0.9),
+        bearing=st.floats(0, 180),
+        areas=st.integers(3, 12),
+    )
+    @settings(max_examples=40, deadline=None)
+    def test_what_a_part_takes_and_what_is_left_are_the_whole(
+        self, wide: float, long: float, side: str, share: float, bearing: float, areas: int
+    ) -> None:
+        """Rows left and rows gone add up to the plan; the areas lie where something still counts."""
+        from shapely import Point, Polygon, union_all
+
+        field = [(0.0, 0.0), (wide, 8.0), (wide * 0.9, long), (-5.0, long * 0.8)]
+        metres = share * 0.8 * (long if side in ("north", "south") else wide)
+        left, left_m2 = common_parts([[field]], [[beyond_side([[field]], side=side, metres=metres)]])
+        gone = parts_without([[field]], left)
+        plan = row_plan(
+            outline=field,
+            row_bearing_deg=bearing,
+            row_spacing_m=0.7,
+            pattern="FFMF",
+            border_rows=3,
+            in_row_cm={"F": 20, "M": 25},
+        )
+        stands, goes = metres_left(plan.rows, left), metres_left(plan.rows, gone)
+        for line, whole in metres_left(plan.rows, [[field]]).items():
+            self.assertAlmostEqual(whole, plan.metres[line], delta=0.002 * plan.metres[line])
+            self.assertAlmostEqual(stands[line] + goes[line], whole, delta=0.002 * whole)
+        self.assertAlmostEqual(sum(stands.values()) * 0.7 / left_m2, 1, delta=0.08)
+        ground = union_all([Polygon(rings[0], rings[1:]) for rings in left]).buffer(1e-6)
+        points = spread_areas(left, areas)
+        self.assertEqual(len(points), areas)
+        self.assertTrue(all(ground.contains(Point(p)) for p in points))
 
 
 class LotVerdicts(unittest.TestCase):

@@ -25,6 +25,7 @@ ASKED = {
     "card": "/batches/{batches}/card",
     "lot": "/lots/{lots}",
     "descent": "/lots/{lots}/descent",
+    "holds": "/lots/{lots}/holds",
     "wanting": "/lots/{lots}/field-wanting",
     "block": "/seed-blocks/{seedcrops}",
     "isolation": "/seed-blocks/{seedcrops}/isolation",

@@ -8,8 +8,10 @@ from typing import Any
 from django.db.models import Sum
 
 from aldrip.accounts.context import Ctx
+from aldrip.batches.holds import reach_of
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy, Yield
 from aldrip.diary.models import Count, Task
+from aldrip.lots.holds import open_holds
 from aldrip.lots.models import Intake, Lot, Movement, TestResult, Verdict
 from aldrip.seedcrops.models import BlockSowing, FlowerObservation, InspectionCount, MaleRemoval
 
@@ -92,6 +94,10 @@ def wrong(ctx: Ctx) -> list[str]:
     planned_tasks = ctx.rows(Task).exclude(key="").values_list("subject", "stage", "key")
     if len(planned_tasks) != len(set(planned_tasks)):
         said.append("a planned task is there twice")
+    held = set[int]().union(*(reach_of(one).lots for one in open_holds(ctx)))
+    told = set(ctx.rows(Lot).exclude(on_hold="").values_list("pk", flat=True))
+    if held != told:
+        said.append(f"lots {sorted(held)} are on hold, and {sorted(told)} say so")
     return said + [f"batch {batch.code}: {fault}" for batch in ctx.rows(Batch) for fault in _faults(batch)]
 
 

@@ -21,7 +21,7 @@ from django.conf import settings
 from django.test import TestCase
 
 from aldrip.calc import contract
-from launcher import commands
+from launcher import backups, commands
 from launcher.postgres import Cluster
 from launcher.state import Stop
 from tests.server.house import make_house
@@ -107,12 +107,46 @@ class CalcDoor(TestCase):
 
 
 class OwnCluster(PlainCase):
+    def hand_over(self, cluster: Cluster) -> None:
+        """A database from before there was a role: everything of it becomes the program's, and nothing else does."""
+        cluster.sql('create database "older"')
+        cluster.sql(
+            "create extension btree_gist; create type soil as enum ('clay', 'loam'); "
+            "create table beds (id serial primary key, n int); insert into beds (n) values (7); create view wide as select * from beds; "
+            "create function twice(n int) returns int language sql as 'select n * 2'",
+            "older",
+        )
+        for _ in range(2):
+            cluster.ensure_database("older")
+        program = cluster.environment("older")
+        env = {**os.environ, "PGPASSWORD": program["ALDRIP_DB_PASSWORD"]}
+        where = ["-h", "127.0.0.1", "-p", program["ALDRIP_DB_PORT"], "-U", program["ALDRIP_DB_USER"]]
+
+        def as_program(text: str, database: str = "older") -> "subprocess.CompletedProcess[str]":
+            command = [str(cluster.bin / "psql"), *where, "-d", database, "-v", "ON_ERROR_STOP=1", "-tAc", text]
+            return subprocess.run(command, env=env, capture_output=True, text=True)
+
+        done = as_program(
+            "alter table beds add words text; insert into beds (n) values (8); drop view wide; "
+            "alter type soil add value 'sand'; drop function twice(int); select sum(n) from beds"
+        )
+        self.assertEqual((done.returncode, done.stdout.strip().split()[-1:]), (0, ["15"]), done.stderr)
+        for wrong, database in (
+            ("create role other", "older"),
+            ("create database other", "older"),
+            ("copy beds to program 'id'", "older"),
+            ("select pg_read_file('/etc/passwd')", "older"),
+            ("alter system set port = 1", "older"),
+        ):
+            self.assertNotEqual(as_program(wrong, database).returncode, 0, wrong)
+
     def test_it_starts_refuses_strangers_heals_after_a_crash_and_stops(self) -> None:
         base = Path(tempfile.mkdtemp(prefix="aldrip-cluster-", dir="/tmp"))
         base.chmod(0o755)
-        cluster = Cluster(base / "pg", password="only for this test")
+        cluster = Cluster(base / "pg", password="only for this test", role_password="nor this")
         try:
             cluster.start()
+            cluster.ensure_role()
             cluster.ensure_database("one")
             self.assertEqual(
                 cluster.tool("psql", "-tAc", "show listen_addresses", database="one").stdout.strip(), b"127.0.0.1"
@@ -121,17 +155,18 @@ class OwnCluster(PlainCase):
                 cluster.tool("psql", "-tAc", "show unix_socket_directories", database="one").stdout.strip(), b""
             )
             self.assertEqual(cluster.tool("psql", "-tAc", "show fsync", database="one").stdout.strip(), b"on")
-            stranger = Cluster(base / "pg", password="wrong")
+            self.hand_over(cluster)
+            stranger = Cluster(base / "pg", password="wrong", role_password="")
             stranger.port = cluster.port
             self.assertNotEqual(stranger.tool("psql", "-tAc", "select 1", database="one").returncode, 0)
-            again = Cluster(base / "pg", password="only for this test")
+            again = Cluster(base / "pg", password="only for this test", role_password="nor this")
             again.start()
             self.assertEqual(again.port, cluster.port)  # it runs already: it is used as it is
 
             pid = int((cluster.data / "postmaster.pid").read_text().split()[0])
             os.kill(pid, signal.SIGKILL)
             time.sleep(0.5)
-            healed = Cluster(base / "pg", password="only for this test")
+            healed = Cluster(base / "pg", password="only for this test", role_password="nor this")
             healed.start()
             self.assertEqual(healed.tool("psql", "-tAc", "select 1", database="one").stdout.strip(), b"1")
             healed.stop()
@@ -148,16 +183,17 @@ class BackupAndRestore(PlainCase):
         self.home = Path(tempfile.mkdtemp(prefix="aldrip-restore-", dir="/tmp"))
         self.home.chmod(0o755)
         self.addCleanup(shutil.rmtree, self.home, ignore_errors=True)
-        self.cluster = cluster = Cluster(self.home / "pg", password="only for this test")
+        self.cluster = cluster = Cluster(self.home / "pg", password="only for this test", role_password="nor this")
         cluster.start()
         self.addCleanup(cluster.stop)
+        cluster.ensure_role()
 
         @contextlib.contextmanager
         def held() -> Iterator[Cluster]:
             yield cluster
 
         for patch in (
-            mock.patch.object(commands, "_cluster_for_a_while", held),
+            mock.patch.object(commands, "_lasting_cluster", held),
             mock.patch.object(commands, "state_dir", lambda: self.home),
         ):
             patch.start()
@@ -172,8 +208,8 @@ class BackupAndRestore(PlainCase):
         self.cluster.ensure_database(commands.OWN)
         self.assertEqual(commands._manage(commands._environment(self.cluster, commands.OWN), "prepare"), 0)
         self.sql(
-            "insert into accounts_organisation (name, timezone, working_days, sowing_days, chance_wanted, safety_days, class_scheme, raises, part_trays, "
-            f"demo, created_at) values ('{name}', 'UTC', '[]', '[]', 0.9, 0, 'oecd-like', '[]', false, false, now())"
+            "insert into accounts_organisation (name, timezone, working_days, sowing_days, chance_wanted, safety_days, class_scheme, raises, part_trays, two_pairs, "
+            f"demo, created_at) values ('{name}', 'UTC', '[]', '[]', 0.9, 0, 'oecd-like', '[]', false, false, false, now())"
         )
 
     def names(self) -> str:
@@ -221,7 +257,7 @@ class BackupAndRestore(PlainCase):
             commands.restore([str(good)])
         with commands._only_one("serve"), self.assertRaisesRegex(Stop, "already serving"):
             commands.restore([str(good), "--replace"])
-        with self.assertRaisesRegex(Stop, "The backup failed"), mock.patch.object(commands, "OWN", "not there"):
+        with self.assertRaisesRegex(Stop, "nothing to back up yet"), mock.patch.object(commands, "OWN", "not there"):
             commands.backup([str(good)])
         self.assertEqual(good.read_bytes(), whole)
 
@@ -242,3 +278,24 @@ class BackupAndRestore(PlainCase):
         time.sleep(1.1)
         self.said(commands.restore, "--back", kept[0])
         self.assertEqual(self.names(), "Bos")
+
+    def test_before_an_upgrade_a_good_backup_is_taken_or_nothing_is_upgraded(self) -> None:
+        self.nursery("Adas")
+        kept = self.home / "kept"
+        kept.mkdir()
+        env = commands._environment(self.cluster, commands.OWN)
+        with mock.patch.object(backups, "home", lambda: kept):
+            commands._before_an_upgrade(self.cluster, env)
+            self.assertEqual(backups.read_index(kept), [])  # nothing is to be upgraded
+            newest = "select max(id) from django_migrations where app = 'accounts'"
+            self.sql(f"delete from django_migrations where id = ({newest})")
+            commands._before_an_upgrade(self.cluster, env)
+            made = backups.read_index(kept)
+            self.assertEqual([(row.why, row.words) for row in made], [("before an upgrade", "")])
+            self.assertGreater(made[0].rows, 100)
+            with (
+                mock.patch.object(backups, "dump", side_effect=Stop("no room")),
+                self.assertRaisesRegex(Stop, "Without a backup the database is not brought up to date: no room"),
+            ):
+                commands._before_an_upgrade(self.cluster, env)
+            self.assertTrue((kept / made[0].file).exists())

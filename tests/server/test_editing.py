@@ -87,7 +87,7 @@ class Proposals(HouseCase):
         self.assertEqual(self.batch.stages.get(key="grow").place, other)
         self.assertEqual(Occupancy.objects.get(stage__batch=self.batch, stage__key="grow").place, other)
         room = Place.objects.get(organisation=self.ctx.organisation, name="Room")
-        self.assertEqual(self.preview(stage="grow", place_id=room.pk, status=422)["errors"][0]["code"], "other_unit")
+        self.assertEqual(self.preview(stage="grow", place_id=room.pk, status=422)["errors"][0]["code"], "never_grown")
 
     def test_a_typed_rate_keeps_its_reason_and_the_librarys_stays_in_the_method(self) -> None:
         self.preview(stage="grade", rate={"mean": 0.7, "sd": 0.02, "reason": " "}, status=422)

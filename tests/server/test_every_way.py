@@ -32,6 +32,7 @@ WAYS = {
     "open-pollinated": ["open-pollinated-seed"],
     "biennial": ["biennial-in-place", "biennial-roots"],
     "hybrid": ["hybrid-seed"],
+    "parents of hybrids": ["parent-increase", "parent-upkeep"],
     "combined": ["drilled-seed"],
     "pots": ["pot", "pot-from-plug", "division", "bought-in-pot"],
     "cut flowers": ["cut-flower"],

@@ -10,11 +10,20 @@ from hypothesis.extra.django import TestCase as PropertyCase
 from aldrip.accounts.models import AuditEvent
 from aldrip.batches.models import Batch, Occupancy
 from aldrip.batches.starting import plan_lines
-from aldrip.methods.library import load_library
 from aldrip.methods.models import Container, Crop, Method
 from aldrip.orders.models import OrderLine
 from aldrip.orders.rows import Reader
-from tests.server.house import TODAY, HouseCase, advance, make_house, order_row, seed_lot, take_order, uid
+from tests.server.house import (
+    TODAY,
+    HouseCase,
+    advance,
+    ensure_library,
+    make_house,
+    order_row,
+    seed_lot,
+    take_order,
+    uid,
+)
 
 cells = st.one_of(
     st.text(max_size=30),
@@ -28,7 +37,7 @@ ROW = st.fixed_dictionaries(
 class AnyRow(PropertyCase):
     @classmethod
     def setUpTestData(cls) -> None:
-        load_library()
+        ensure_library()
         cls.reader = Reader(make_house())
 
     @given(ROW)
@@ -148,7 +157,7 @@ class HugeAndOdd(HouseCase):
         self.assertFalse(Occupancy.objects.filter(stage__batch=made["id"]).exists())
 
     def test_a_character_that_cannot_be_stored_is_refused_in_words(self) -> None:
-        refused = self.post("/tasks", {"title": "wash\x00trays", "due": "2027-07-06"}, status=400)
+        refused = self.post("/tasks", {"title": "wash\x00trays", "due": "2027-07-06"}, status=422)
         self.assertIn("cannot be stored", refused["errors"][0]["message"])
         pasted = self.post("/orders/import/check", {"rows": [order_row(customer="A\u202eB <script>alert(1)</script>")]})
         self.assertEqual(pasted["faults"], [])

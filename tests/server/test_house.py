@@ -132,6 +132,7 @@ class Arrows(TestCase):
             "lotparent",
             "blockparent",
             "change",
+            "answered",
         }
         for model in apps.get_models():
             if model._meta.app_label in ORDER and model._meta.model_name not in through:

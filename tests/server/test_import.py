@@ -18,10 +18,9 @@ from openpyxl import Workbook
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.errors import Refused
 from aldrip.base.importing import read_text
-from aldrip.methods.library import load_library
 from aldrip.orders import services
 from aldrip.orders.models import Order, OrderLine
-from tests.server.house import HouseCase, make_house, order_row, take_order
+from tests.server.house import HouseCase, ensure_library, make_house, order_row, take_order
 
 HEAD = "Order\tCustomer\tCrop\tForm\tQuantity\tWeek\n"
 
@@ -194,7 +193,7 @@ services.take_in(ctx, [order_row(order=str(n), quantity=str(1000 + n)) for n in 
 
 class Killed(TransactionTestCase):
     def test_a_server_killed_in_the_middle_leaves_nothing_half_imported(self) -> None:
-        load_library()
+        ensure_library()
         ctx = make_house()
         env = {**os.environ, "ALDRIP_DB_NAME": str(connection.settings_dict["NAME"])}
         root = Path(settings.ROOT)
@@ -208,7 +207,7 @@ class Killed(TransactionTestCase):
         self.assertEqual(len(services.take_in(ctx, [order_row(order="1")])), 1)
 
     def test_the_same_file_taken_in_by_two_people_at_once_is_taken_in_once(self) -> None:
-        load_library()
+        ensure_library()
         ctx = make_house()
         rows = [order_row(order=str(n), quantity=str(1000 + n)) for n in range(10)]
         outcomes: list[str] = []

@@ -14,9 +14,8 @@ from aldrip.batches import long_work
 from aldrip.batches.models import Allocation, Batch
 from aldrip.jobs import services
 from aldrip.jobs.models import Job
-from aldrip.methods.library import load_library
 from aldrip.orders.models import OrderLine
-from tests.server.house import SURE, HouseCase, make_house, member, order_row, seed_lot
+from tests.server.house import SURE, HouseCase, ensure_library, make_house, member, order_row, seed_lot
 
 
 def many(count: int) -> list[dict[str, str]]:
@@ -167,7 +166,7 @@ class TheWorker(TransactionTestCase):
     """The queue itself, as the launcher starts it."""
 
     def test_it_runs_what_was_asked_for_and_nothing_that_was_rolled_back(self) -> None:
-        load_library()
+        ensure_library()
         ctx = make_house()
         client = Client()
         assert ctx.user is not None

@@ -15,7 +15,7 @@ from typing import Any
 from unittest import mock
 
 from launcher import __main__ as entry
-from launcher import bench, commands, gates, install, postgres, state
+from launcher import bench, commands, gates, install, postgres, state, supervise
 from launcher.state import Stop
 
 
@@ -33,6 +33,7 @@ class StateCase(unittest.TestCase):
         ):
             patch.start()
             self.addCleanup(patch.stop)
+        os.environ.pop("ALDRIP_STATE", None)  # back again with the rest of the environment
 
 
 class Entry(unittest.TestCase):
@@ -86,15 +87,23 @@ class WhatAcloneKeeps(StateCase):
         mode = stat.S_IMODE((state.state_dir() / "key").stat().st_mode)
         self.assertEqual(mode, 0o600)
 
-    def test_a_port_is_kept_until_somebody_took_it(self) -> None:
-        port = state.kept_port("demo")
-        self.assertEqual(state.kept_port("demo"), port)
-        with socket.socket() as other:
-            other.bind(("127.0.0.1", port))
-            self.assertFalse(state.port_is_free(port))
-            moved = state.kept_port("demo")
-        self.assertNotEqual(moved, port)
+    def test_a_port_that_people_know_never_moves_and_the_databases_own_does(self) -> None:
+        kept = {name: state.kept_port(name) for name in ("demo", "database")}
+        self.assertEqual({name: state.kept_port(name) for name in kept}, kept)
+        with contextlib.ExitStack() as held:
+            for port in kept.values():
+                other = held.enter_context(socket.socket())
+                other.bind(("127.0.0.1", port))
+                self.assertFalse(state.port_is_free(port))
+            self.assertEqual(state.kept_port("demo"), kept["demo"])
+            moved = state.kept_port("database")
+            self.assertNotEqual(moved, kept["database"])
+            with self.assertRaisesRegex(Stop, f"Port {kept['demo']} is taken by another program.*--port"):
+                supervise.listen(kept["demo"], patience_s=0)
+        self.assertEqual(state.kept_port("demo", asked=moved), moved)
         self.assertEqual(json.loads((state.state_dir() / "ports.json").read_text())["demo"], moved)
+        (state.state_dir() / "ports.json").write_text("{cut sho")
+        self.assertGreater(state.kept_port("demo"), 0)
 
     def test_one_server_of_a_kind_and_the_second_is_told_where_the_first_is(self) -> None:
         with commands._only_one("demo"):
@@ -105,8 +114,9 @@ class WhatAcloneKeeps(StateCase):
             ):
                 pass
             with commands._only_one("serve"):  # the other kind may
-                self.assertTrue(commands._others_use_the_cluster())
-            self.assertFalse(commands._others_use_the_cluster())
+                pass
+            self.assertTrue(commands._is_serving("demo"))
+            self.assertFalse(commands._is_serving("serve"))
         with commands._only_one("demo"):
             pass
 
@@ -207,7 +217,7 @@ class Clusters(StateCase):
         self.assertEqual([path.name for path in self.home.iterdir()], [f"test-{os.getpid()}"])
 
     def test_a_stale_pid_file_of_another_program_is_no_server(self) -> None:
-        cluster = postgres.Cluster(self.home / "pg")
+        cluster = postgres.Cluster(self.home / "pg", password="", role_password="")
         cluster.data.mkdir(parents=True)
         pid_file = cluster.data / "postmaster.pid"
         pid_file.write_text(f"{os.getpid()}\n{cluster.data}\n0\n5432\n")
@@ -233,7 +243,7 @@ class Clusters(StateCase):
         ended = subprocess.Popen([sys.executable, "-c", ""])
         ended.wait()
         with self.assertRaisesRegex(Stop, "ended while starting"):
-            commands._wait_until_it_answers("http://127.0.0.1:9/", ended)
+            commands._wait_until_it_answers("http://127.0.0.1:9/", [mock.Mock(process=ended)])
 
 
 class Judged(unittest.TestCase):

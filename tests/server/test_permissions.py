@@ -79,6 +79,11 @@ BODIES: dict[str, Any] = {
     "/seed-blocks/{block_id}/class": {"version": 1, "seed_class": "x"},
     "/seed-blocks/{block_id}/male-out": {"on": "2027-07-06", "how": "x", "client_uuid": uid()},
     "/seed-blocks/{block_id}/harvest": {"on": "2027-07-06", "gross": "1", "moisture_percent": 9, "client_uuid": uid()},
+    "/seed-blocks/{block_id}/all-in": {"on": "2027-07-06"},
+    "/inspections/{inspection_id}/dispense": {"given_by": "x", "reason": "x"},
+    "/inspections/{inspection_id}/reject-part": {"side": "north", "metres": "1", "reason": "x"},
+    "/lots/{lot_id}/hold": {"reason": "x", "client_uuid": uid()},
+    "/holds/{hold_id}/lift": {"reason": "x", "client_uuid": uid()},
     "/neighbours": {"name": "x", "crop_id": 0, "kind": "x", "year": 2027, "seen_on": "2027-07-06"},
     "/neighbours/{neighbour_id}": {"name": "x", "crop_id": 0, "kind": "x", "year": 2027, "seen_on": "2027-07-06"},
     "/neighbours/{neighbour_id}/forget": {"reason": "x"},
@@ -93,6 +98,9 @@ BODIES: dict[str, Any] = {
     "/orders/words": {"column": "crop", "said": "x", "means": "x"},
     "/orders/waiting/let-go": {"waiting": []},
     "/acts/{event_id}/take-back": {"reason": "x", "known": []},
+    "/account/password": {"password": "x", "fresh": "x"},
+    "/account/second": {"password": "x", "secret": "x", "code": "x"},
+    "/account/second/drop": {"password": "x"},
     "/deliveries": {"order_id": 0, "on": "2027-07-06", "client_uuid": uid()},
 }
 OPEN = {
@@ -102,6 +110,7 @@ OPEN = {
     ("POST", "/setup"),
     ("GET", "/setup/offer"),
     ("POST", "/setup/archive"),
+    ("POST", "/password"),
 }
 
 

@@ -19,14 +19,13 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.batches.models import Batch
-from aldrip.lots.models import Lot
-from aldrip.methods.library import load_library
+from aldrip.lots.models import Hold, Lot
 from aldrip.methods.models import Container, Crop, Method
 from aldrip.methods.resolver import Library, plain_values
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import SeedBlock
-from tests.server.house import SURE, TODAY, advance, make_house, order_row, seed_lot
+from tests.server.house import SURE, TODAY, advance, ensure_library, make_house, order_row, seed_lot
 from tests.server.looking import ASKED, RESTS, seen, untold
 from tests.server.seasons import Facts, broken, facts_of, wrong
 from tests.server.seed_house import SPRING, make_seed_house, parent_seed
@@ -379,6 +378,15 @@ class Season(RuleBasedStateMachine):
         if batch is not None:
             self.post(f"/batches/{batch.pk}/resow", {"version": batch.version})
 
+    @rule(at=numbers, lift=st.booleans(), one=st.booleans())
+    def hold_or_lift(self, at: int, lift: bool, one: bool) -> None:
+        lot = self.pick(self.ctx.rows(Lot).order_by("id"), at)
+        held = self.ctx.rows(Hold).order_by("-id").first()
+        if lot is not None and held is not None and lift:
+            self.once(f"/holds/{held.pk}/lift", {"reason": "sound", "lot_id": lot.pk if one else None})
+        elif lot is not None and at % 3 == 0:
+            self.once(f"/lots/{lot.pk}/hold", {"reason": "a spot on the leaf"})
+
     @rule(at=numbers)
     def undo(self, at: int) -> None:
         event = self.pick(self.ctx.rows(AuditEvent).order_by("-id")[:12], at)
@@ -698,6 +706,23 @@ class SeedSeason(Season):
             self.post(f"/inspections/{visit.pk}/counts", {"entries": entries})
             self.post(f"/inspections/{visit.pk}/sign", {"decision": decision})
 
+    @rule(at=few, metres=st.integers(-5, 160), side=st.sampled_from(["north", "east", "west"]), part=st.booleans())
+    def judge_otherwise(self, at: int, metres: int, side: str, part: bool) -> None:
+        """A part rejected, or a visit dispensed with."""
+        block = self.block()
+        visit = self.pick(block.inspections.order_by("number"), at) if block else None
+        if visit is not None and part:
+            body = {"side": side, "metres": str(metres), "reason": "volunteers"}
+            self.post(f"/inspections/{visit.pk}/reject-part", body)
+        elif visit is not None:
+            self.post(f"/inspections/{visit.pk}/dispense", {"given_by": "the office", "reason": "seen before"})
+
+    @rule(back=st.integers(-1, 9))
+    def all_in(self, back: int) -> None:
+        block = self.block()
+        if block is not None:
+            self.post(f"/seed-blocks/{block.pk}/all-in", {"on": self.day(back)})
+
     @rule(back=st.integers(-1, 9))
     def male_out(self, back: int) -> None:
         block = self.block()
@@ -774,7 +799,7 @@ def steps(examples: int, count: int) -> settings:
 
 class RandomSeasons(TransactionTestCase):
     def setUp(self) -> None:
-        load_library()
+        ensure_library()
 
     def test_plants_whatever_people_do_what_has_happened_stays(self) -> None:
         run_state_machine_as_test(Season, settings=steps(160, 45) if LONG else steps(7, 30))

@@ -20,14 +20,13 @@ from aldrip.lots.descent import batches_behind, descent
 from aldrip.lots.laboratory import VALID_DAYS
 from aldrip.lots.models import Intake, Lot, Movement, Seal, TestResult, Verdict
 from aldrip.lots.moving import shown_of
-from aldrip.methods.library import load_library
 from aldrip.methods.models import Standard
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import polygon_of
 from aldrip.places.models import Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip.seedcrops.models import Inspection, InspectionCount, MaleRemoval, SeedBlock
-from tests.server.house import HouseCase, advance, make_house, member, uid
+from tests.server.house import HouseCase, advance, ensure_library, make_house, member, uid
 from tests.server.seed_house import FIELD, NEAR, SPRING, SeedCase, make_seed_house, sunflower
 
 
@@ -88,7 +87,9 @@ class Counting(SeedCase):
         self.post(
             f"/inspections/{self.visit.pk}/counts", {"entries": [{"client_uuid": uid(), "area": 1, "plants": 100}]}
         )
-        for decision in ("accept", "rogue", "reject", "nonsense"):
+        bare = self.post(f"/inspections/{self.visit.pk}/sign", {"decision": "reject"}, status=422)["errors"][0]
+        self.assertEqual(bare["code"], "missing")  # on other grounds than the count, with a word to it
+        for decision in ("accept", "rogue", "nonsense"):
             told = self.post(f"/inspections/{self.visit.pk}/sign", {"decision": decision}, status=422)["errors"][0]
             self.assertEqual(told["code"], "not_allowed")
         self.assertIn("1,100 plants are still to be counted", told["message"])
@@ -165,8 +166,13 @@ class Counting(SeedCase):
 
 
 class AtTheDoor(SeedCase):
+    @classmethod
+    def setUpTestData(cls) -> None:
+        super().setUpTestData()
+        cls.block = cls.teller().sown()
+
     def test_the_female_is_not_cut_before_the_male_is_out(self) -> None:
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         told = self.load(block, on="2027-09-10", status=422)["errors"][0]
         self.assertEqual((told["field"], told["code"]), ("male", "male_stands"))
@@ -184,7 +190,7 @@ class AtTheDoor(SeedCase):
 
     def test_no_route_of_the_api_makes_a_lot_of_an_unready_block(self) -> None:
         """Every write route, with the block's, batch's and lots' own ids: none harvests while the male stands."""
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         body = {
             "on": "2027-09-10",
@@ -216,7 +222,7 @@ class AtTheDoor(SeedCase):
         self.assertEqual(Verdict.objects.count(), 0)
 
     def test_a_wet_load_is_taken_in_to_be_dried_at_once_and_a_refused_one_makes_no_lot(self) -> None:
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         self.post(
             f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "harvested first", "client_uuid": uid()}
@@ -244,7 +250,7 @@ class AtTheDoor(SeedCase):
             self.assertEqual(self.load(block, on="2027-09-10", status=422, **more)["errors"][0]["code"], code)
 
     def test_a_load_sent_twice_is_one_lot(self) -> None:
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         self.post(
             f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
@@ -255,7 +261,7 @@ class AtTheDoor(SeedCase):
         self.assertEqual(Lot.objects.filter(status="raw").count(), 1)
 
     def test_water_screenings_and_loss_are_named_and_everything_balances(self) -> None:
-        lot = self.clean_lot(self.sown())
+        lot = self.clean_lot(self.block)
         raw = Lot.objects.get(status="raw")
         self.assertEqual(raw.balance, 0)
         self.assertEqual(lot.note, raw.note)  # where it grew stays in sight
@@ -271,7 +277,7 @@ class AtTheDoor(SeedCase):
         self.assertEqual(sum(named.values()) + 1_500_000, sum(-m.quantity for m in rows.filter(lot=raw)))
 
     def test_more_cannot_come_out_than_went_in_and_a_large_loss_asks_why(self) -> None:
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         self.post(
             f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
@@ -307,7 +313,7 @@ class AtTheDoor(SeedCase):
         )
 
     def test_a_lot_cleaned_from_two_fields_counts_for_both_with_their_shares(self) -> None:
-        one = self.sown()
+        one = self.block
         other = self.laid_out(field="Far field", order="two")
         for role, name in (("F", "AA-1"), ("M", "RR-2")):
             lot = Lot.objects.filter(line__name=name).first()
@@ -338,6 +344,7 @@ class AtTheDoor(SeedCase):
         self.assertAlmostEqual(clean[one.batch_id], 1650, places=2)
         self.assertAlmostEqual(clean[other.batch_id], 550, places=2)
         for block in (one, other):
+            self.post(f"/seed-blocks/{block.pk}/all-in", {"on": "2027-09-10"})
             batch = Batch.objects.get(pk=block.batch_id)
             self.assertAlmostEqual(batch.expected / 1000, clean[batch.pk], delta=2)
         self.assertEqual(set(batches_behind(self.ctx, same[0])), {one.batch.uuid, other.batch.uuid})
@@ -346,7 +353,7 @@ class AtTheDoor(SeedCase):
         self.assertAlmostEqual(shown_of(Lot.objects.get(pk=same[0])), 1650, places=2)
 
     def test_lots_of_two_cultivars_are_never_blended(self) -> None:
-        block = self.sown()
+        block = self.block
         self.on(date(2027, 9, 10))
         self.post(
             f"/seed-blocks/{block.pk}/male-out", {"on": "2027-09-01", "how": "cut and destroyed", "client_uuid": uid()}
@@ -383,6 +390,18 @@ class Releasing(SeedCase):
         self.assertEqual((told["field"], told["code"]), ("decision", "results_wanting"))
         self.assertIn("germination was not tested", told["message"])
         self.result(self.lot, "germination")
+        self.decide(self.lot, "release")
+        self.lot.refresh_from_db()
+        self.assertEqual(self.lot.status, "released")
+
+    def test_where_the_house_asks_for_two_pairs_of_eyes_the_one_who_tested_does_not_release(self) -> None:
+        self.accept_all(self.block)
+        for kind in ("purity", "moisture", "germination"):
+            self.result(self.lot, kind)
+        self.call("patch", "/organisation", {"two_pairs": True})
+        told = self.decide(self.lot, "release", status=422)["errors"][0]
+        self.assertEqual(told["code"], "second_person")
+        self.client.force_login(member(self.ctx, "lil", Role.LABORATORY))
         self.decide(self.lot, "release")
         self.lot.refresh_from_db()
         self.assertEqual(self.lot.status, "released")
@@ -798,7 +817,7 @@ class AtTheSameMoment(TransactionTestCase):
     """Two requests in two threads, as two people or one impatient thumb make them."""
 
     def setUp(self) -> None:
-        load_library()
+        ensure_library()
         self.ctx = make_house()
         advance(self.ctx, SPRING)
         make_seed_house(self.ctx)

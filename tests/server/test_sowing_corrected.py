@@ -5,6 +5,7 @@ from decimal import Decimal
 
 from aldrip.accounts.models import AuditEvent
 from aldrip.diary.models import Task
+from aldrip.places.models import Site
 from tests.server.house import SURE, HouseCase, advance, seed_lot, uid
 from tests.server.test_taken_back import differences, rows_now
 
@@ -14,6 +15,9 @@ class SowingCorrected(HouseCase):
 
     def setUp(self) -> None:
         super().setUp()
+        # So mild that no seed need lie cool first: where it stood is recorded, and stays where it was.
+        Site.objects.filter(organisation=self.ctx.organisation).update(monthly_c=[14] * 12)
+        self.ctx.organisation.refresh_from_db()
         self.lot = seed_lot(self.ctx, "endive", grams=2_000)
         self.line, self.batch = self.planned(crop="Endive", cultivar="Frill", quantity="14300", due="2027-W37")
         self.cells = self.batch.start // (self.batch.trays or 1)

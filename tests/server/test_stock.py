@@ -14,10 +14,9 @@ from aldrip.base.errors import Refused
 from aldrip.lots import services
 from aldrip.lots.models import Lot, Movement
 from aldrip.lots.moving import move
-from aldrip.methods.library import load_library
 from aldrip.methods.models import Crop
 from aldrip_core.units import Quantity, Unit, exact
-from tests.server.house import TODAY, HouseCase, make_house, seed_lot
+from tests.server.house import TODAY, HouseCase, ensure_library, make_house, seed_lot
 
 STEPS = st.lists(st.tuples(st.sampled_from(["take", "correct"]), st.decimals("0.0001", "400", places=4)), max_size=12)
 
@@ -25,7 +24,7 @@ STEPS = st.lists(st.tuples(st.sampled_from(["take", "correct"]), st.decimals("0.
 class Balances(PropertyCase):
     @classmethod
     def setUpTestData(cls) -> None:
-        load_library()
+        ensure_library()
         cls.ctx = make_house()
 
     @given(STEPS)
@@ -103,7 +102,7 @@ class Receiving(HouseCase):
 
 class AtOnce(TransactionTestCase):
     def test_two_hands_in_one_packet_never_take_more_than_is_in_it(self) -> None:
-        load_library()
+        ensure_library()
         ctx = make_house()
         lot = seed_lot(ctx, grams=100)
         outcomes: list[str] = []

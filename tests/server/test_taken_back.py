@@ -20,8 +20,7 @@ from aldrip.deliveries.models import Document
 from aldrip.demo.loader import Season
 from aldrip.diary.models import Count
 from aldrip.lots.models import Lot, Movement
-from aldrip.methods.library import load_library
-from tests.server.house import HouseCase, advance, member, seed_lot, uid
+from tests.server.house import HouseCase, advance, ensure_library, member, seed_lot, uid
 
 Rows = dict[str, dict[int, dict[str, Any]]]
 LOOKED_AT = ("2027-02-01", "2027-04-12", "2027-05-31", "2027-06-21", "2027-07-05")
@@ -72,7 +71,7 @@ class TakenBack(TransactionTestCase):
                 seen[day.isoformat()] = (newest, rows_now())
             stood_on(season, day)
 
-        load_library()
+        ensure_library()
         with patch.object(Season, "_stand_on", stand_on):
             call_command("load_demo", verbosity=0, stdout=StringIO())
         self.assertEqual(len(seen), len(LOOKED_AT))

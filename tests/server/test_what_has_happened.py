@@ -11,12 +11,11 @@ from django.test import Client, TransactionTestCase
 from aldrip.batches.models import Batch, Occupancy
 from aldrip.diary.models import Count, Task
 from aldrip.lots.models import Lot, Status
-from aldrip.methods.library import load_library
 from aldrip.methods.models import Crop
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import InspectionCount
-from tests.server.house import HouseCase, advance, make_house, order_row, seed_lot, take_order, uid
+from tests.server.house import HouseCase, advance, ensure_library, make_house, order_row, seed_lot, take_order, uid
 from tests.server.seed_house import SeedCase
 
 
@@ -217,14 +216,18 @@ class WithoutASignal(SeedCase):
 
 class PlacesAndWords(Grown):
     def test_a_place_measured_otherwise_takes_nothing_of_it(self) -> None:
-        self.sow()
+        """A room with so many trays says nothing of pots; trays it could count."""
         room = Place.objects.get(organisation=self.ctx.organisation, name="Room")
-        on = self.batch.stages.get(key="grow").planned.lower
-        advance(self.ctx, on)
-        told = self.post(
-            f"/batches/{self.batch.pk}/moved", {"stage": "grow", "on": str(on), "place_id": room.pk}, status=422
+        _, pots = self.planned(crop="Gerbera", form="pot", quantity="300", due="2027-W46")
+        spaced = next(
+            one["key"]
+            for one in pots.method_snapshot["stages"]
+            if one["density"] == "unit_m2" and one["place_kind"] == "bench"
         )
+        told = self.post(f"/batches/{pots.pk}/preview", {"stage": spaced, "place_id": room.pk}, status=422)
         self.assertEqual(told["errors"][0]["code"], "other_unit")
+        told = self.post(f"/batches/{self.batch.pk}/preview", {"stage": "grow", "place_id": room.pk}, status=422)
+        self.assertEqual(told["errors"][0]["code"], "never_grown")  # trays it could count, but it is dark there
 
     def test_a_place_with_something_in_it_stays_measured_as_it_is(self) -> None:
         bench = Place.objects.get(pk=self.batch.stages.get(key="grow").place_id)
@@ -285,7 +288,7 @@ class AtOnce(TransactionTestCase):
     """Two people, one moment: each gets an answer, and it is done once."""
 
     def setUp(self) -> None:
-        load_library()
+        ensure_library()
         self.ctx = make_house()
         seed_lot(self.ctx, "pak-choi")
 

@@ -5,6 +5,7 @@ import { keep, keepSheet, keptSheet, send, waiting } from "../../web/src/rooms/s
 import { barLength, frameOf, marksOf, pathOf, patternStrip } from "../../web/src/rooms/seedcrops/rowsLayout";
 import { nearest, outlookFrom, rejectAt, stateFrom,
   stillMissing, tallyWith } from "../../web/src/rooms/seedcrops/verdictTable";
+import { NotSent, PAUSES_MS, send as sendOnce } from "../../web/src/api/once";
 import { HEAD, makeScale } from "../../web/src/shell/span";
 import { dayNumber } from "../../web/src/ui/dates";
 import { readOutline } from "../../web/src/ui/outline";
@@ -80,6 +81,34 @@ export async function outboxStory(steps: Any[]) {
       left: left.map((rows) => rows.map((row) => [row.entry.client_uuid, row.refused ?? ""])),
       tables: await Promise.all((step.send as number[]).map(async (id) => (await keptSheet(id))?.table ?? null)),
     });
+  }
+  return told;
+}
+
+/** Presses, each with what the line and the server do to its tries; which keys went out, and how each press ended. */
+export async function onceStory(presses: Any[]) {
+  PAUSES_MS.splice(0, PAUSES_MS.length, 1, 1);
+  const kept = new Map<string, string>();
+  (globalThis as Any).sessionStorage = { getItem: (k: string) => kept.get(k) ?? null, setItem: (k: string, v: string) => kept.set(k, v) };
+  const line = globalThis.navigator as Any;
+  const told: Any[] = [];
+  for (const press of presses) {
+    const keys: Any[] = [];
+    const answers = [...press.answers];
+    (globalThis as Any).answerWith = async (request: Request) => {
+      keys.push(request.headers.get("Idempotency-Key"));
+      const answer = answers.shift();
+      if (answer === "nothing") throw new TypeError("connection refused");
+      const headers = press.ours ? { "X-Request-Id": "1" } : {};
+      return new Response("{}", { status: answer, headers: { ...headers, ...(press.again ? { "Retry-After": "2" } : {}) } });
+    };
+    Object.defineProperty(line, "onLine", { value: !press.offline, configurable: true });
+    const request = new Request("/api/tasks", {
+      method: press.method ?? "POST",
+      ...(press.method === "GET" ? {} : { body: JSON.stringify(press.body ?? {}) }),
+    });
+    const end = await sendOnce(request).then((answer) => answer.status, (error) => (error instanceof NotSent ? "not sent" : "no answer"));
+    told.push({ keys, end });
   }
   return told;
 }

@@ -1,11 +1,12 @@
 import { QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { lazyRouteComponent, RouterProvider } from "@tanstack/react-router";
 import { setNonce } from "get-nonce";
-import { StrictMode, Suspense } from "react";
+import { StrictMode, Suspense, useRef } from "react";
 import { createRoot } from "react-dom/client";
 import { queryClient, sessionQuery } from "./api/queries";
 import { router } from "./routes";
 import { apply } from "./shell/prefs";
+import { SetPassword } from "./shell/SetPassword";
 import { SignIn } from "./shell/SignIn";
 import "./theme.css";
 
@@ -16,10 +17,20 @@ const FirstRun = lazyRouteComponent(() => import("./shell/FirstRun"), "FirstRun"
 
 function App() {
   const { data, error } = useQuery(sessionQuery);
-  if (error) return <p className="p-6">The server does not answer. Reload the page in a moment.</p>;
+  const person = useRef(""); // who was signed in: the page stays under a session that has ended
+  const link = /^\/password\/([\w.-]+)$/.exec(window.location.pathname)?.[1];
+  if (error && !data) return <p className="p-6">The server does not answer. Reload the page in a moment.</p>;
   if (!data) return <p className="p-6 text-ink3">Fetching …</p>;
+  if (link) return <SetPassword link={link} />;
   if (data.empty) return <FirstRun />;
-  return data.signed_in ? <RouterProvider router={router} /> : <SignIn />;
+  if (data.signed_in) person.current = data.username;
+  if (!person.current) return <SignIn />;
+  return (
+    <>
+      <RouterProvider router={router} />
+      {data.signed_in ? null : <SignIn again={person.current} />}
+    </>
+  );
 }
 
 const place = document.getElementById("root");

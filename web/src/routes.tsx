@@ -7,6 +7,8 @@ import {
   redirect,
 } from "@tanstack/react-router";
 
+import { Broken, NoSuchPage } from "./shell/Broken";
+
 const root = createRootRoute({ component: lazyRouteComponent(() => import("./shell/Frame"), "Frame") });
 
 /** A room at its address; `keys` are what may stand behind the question mark, as plain text. */
@@ -126,7 +128,13 @@ const plain = {
   },
 };
 
-export const router = createRouter({ routeTree: root.addChildren(routes), defaultPreload: "intent", ...plain });
+export const router = createRouter({
+  routeTree: root.addChildren(routes),
+  defaultPreload: "intent",
+  defaultErrorComponent: Broken,
+  defaultNotFoundComponent: NoSuchPage,
+  ...plain,
+});
 
 declare module "@tanstack/react-router" {
   interface Register {

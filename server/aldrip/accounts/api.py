@@ -5,13 +5,15 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.signals import user_login_failed
 from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Field, Query, Router, Schema
 from ninja.utils import check_csrf
 
-from aldrip.accounts import services, taking_back
+from aldrip.accounts import people, services, taking_back
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Role, User
 from aldrip.accounts.permissions import ALLOWED, may
@@ -35,12 +37,14 @@ class OrganisationOut(Schema):
     chance_wanted: float
     safety_days: int
     part_trays: bool
+    two_pairs: bool
     raises: list[str]
 
 
 class SessionOut(Schema):
     csrf: str
     empty: bool
+    asks_word: bool = False  # an empty house asks for the word that its start says
     signed_in: bool
     username: str = ""
     full_name: str = ""
@@ -51,13 +55,18 @@ class SessionOut(Schema):
     organisation: OrganisationOut | None = None
 
 
+LONGEST_NAME = 150
+
+
 class SignInIn(Schema):
     username: str
     password: str
+    code: str = ""  # of the second factor, where there is one
 
 
 def _session(request: HttpRequest) -> dict[str, Any]:
     base: dict[str, Any] = {"csrf": get_token(request), "empty": services.is_empty(), "signed_in": False}
+    base["asks_word"] = base["empty"] and bool(settings.SET_UP_WORD)
     user = request.user
     if not isinstance(user, User):
         return base
@@ -85,14 +94,32 @@ def session(request: HttpRequest) -> dict[str, Any]:
 
 
 @open_router.post("/session", response=SessionOut)
-def sign_in(request: HttpRequest, body: SignInIn) -> dict[str, Any]:
+def sign_in(request: HttpRequest, answer: HttpResponse, body: SignInIn) -> dict[str, Any]:
     """Sign in. After five wrong passwords the name is locked for a quarter of an hour."""
     if check_csrf(request):
         raise Forbidden("This page is out of date. Reload it and try again.")
-    user = authenticate(request, username=body.username.strip().lower(), password=body.password)
-    if user is None:
+    username = body.username.strip().lower()
+    if len(username) > LONGEST_NAME:  # nobody is called so, and no record of it is kept
         raise SignInNeeded("Name or password is wrong.")
+    people.check_anywhere(request, username)
+    user = authenticate(request, username=username, password=body.password)
+    if not isinstance(user, User):
+        raise SignInNeeded("Name or password is wrong.")
+    try:
+        people.check_second(user, body.code)
+    except SignInNeeded:
+        if body.code.strip():  # guessing digits is guessing
+            user_login_failed.send(__name__, credentials={"username": username}, request=request)
+        raise
     login(request, user)
+    answer.set_signed_cookie(
+        people.KNOWN_COOKIE,
+        username,
+        max_age=people.KNOWN_DAYS * 86_400,
+        httponly=True,
+        samesite="Lax",
+        secure=request.is_secure(),
+    )
     return _session(request)
 
 
@@ -118,6 +145,7 @@ class OrganisationIn(Schema):
     chance_wanted: MaybeShare = None
     safety_days: MaybeCount = None
     part_trays: bool | None = None
+    two_pairs: bool | None = None
 
 
 @room.patch("/organisation", "accounts.manage", response=OrganisationOut)
@@ -131,6 +159,8 @@ class MemberOut(Schema):
     full_name: str
     role: str
     active: bool
+    locked: bool = False
+    second: bool = False
 
 
 class MemberIn(Schema):
@@ -152,12 +182,15 @@ def _member(member: Member) -> dict[str, Any]:
         "full_name": member.user.get_full_name(),
         "role": member.role,
         "active": member.active,
+        "second": bool(member.user.totp),
     }
 
 
 @room.get("/members", "accounts.manage", response=list[MemberOut])
 def members(ctx: Ctx) -> Any:
-    return [_member(member) for member in ctx.rows(Member).select_related("user").order_by("id")]
+    found = list(ctx.rows(Member).select_related("user").order_by("id"))
+    locked = people.locked_names([member.user.username for member in found])
+    return [{**_member(member), "locked": member.user.username in locked} for member in found]
 
 
 @room.post("/members", "accounts.manage", response=MemberOut)

@@ -18,7 +18,7 @@ from aldrip.accounts.models import AuditEvent, ClosedDay, CodeCounter, Member, O
 from aldrip.accounts.permissions import may
 from aldrip.base.errors import Doubtful, Forbidden, NotThere, SignInNeeded
 from aldrip.base.requests import touched
-from aldrip_core.check_character import with_check
+from aldrip_core.check_character import MISREAD, with_check
 from aldrip_core.working_calendar import WorkingCalendar
 
 # What a code starts with, so that a lot is never read as a batch.
@@ -79,6 +79,7 @@ class Ctx:
     sure: frozenset[str] = frozenset()
     under: str = ""  # the permission that was asked for; empty where no request came
     said: list[str] = field(default_factory=list)
+    request: HttpRequest | None = None  # that brought it; None for jobs and commands
 
     def doubt(self, ask: str, at: str, question: str | None) -> None:
         """Ask about a value before it is kept; the answer goes into the record. Raises Doubtful until it was given."""
@@ -146,15 +147,21 @@ class Ctx:
             cursor.execute("select pg_advisory_xact_lock(%s, %s)", [ACTS, self.organisation.pk % 2**31])
 
     def next_code(self, kind: str, count: int = 1) -> list[str]:
-        """The next short codes of a kind: year, number, check character. Call inside a transaction."""
+        """The next short codes of a kind: year, number, check character. Call inside a transaction.
+
+        Numbers whose check character would be O or I are left out: on a wet label they are 0 and 1.
+        """
         counter, _ = CodeCounter.objects.select_for_update().get_or_create(
             organisation=self.organisation, kind=kind, year=self.today.year
         )
-        first = counter.last + 1
-        counter.last += count
+        start, found = f"{MARKS.get(kind, '')}{self.today.year % 100:02d}-", list[str]()
+        while len(found) < count:
+            counter.last += 1
+            code = with_check(f"{start}{counter.last:03d}")
+            if code[-1] not in MISREAD:
+                found.append(code)
         counter.save(update_fields=["last"])
-        mark = MARKS.get(kind, "")
-        return [with_check(f"{mark}{self.today.year % 100:02d}-{number:03d}") for number in range(first, first + count)]
+        return found
 
     def record(
         self, action: str, sentence: str, subject: models.Model | None = None, *, before: Any = None, after: Any = None
@@ -191,4 +198,4 @@ def context_of(request: HttpRequest, action: str) -> Ctx:
         role = Member(role=member.role).get_role_display().lower()
         raise Forbidden(f"A {role} may not do this. Ask a manager.", role=member.role, action=action)
     sure = frozenset(one.strip() for one in request.headers.get("X-Sure", "").split(",") if one.strip())
-    return Ctx(member.organisation, user, member.role, sure, action)
+    return Ctx(member.organisation, user, member.role, sure, action, request=request)

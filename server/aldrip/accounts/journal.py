@@ -9,10 +9,10 @@ from uuid import UUID, uuid4
 from django.apps import apps
 from django.db import connection, models
 
-from aldrip.accounts.models import AuditEvent, Change, CodeCounter, User
+from aldrip.accounts.models import Answered, AuditEvent, Change, CodeCounter, User
 
 #: Never taken back: the record of acts itself, numbers that were given out, people's passwords.
-NOT_KEPT: set[type[models.Model]] = {AuditEvent, Change, CodeCounter, User}
+NOT_KEPT: set[type[models.Model]] = {Answered, AuditEvent, Change, CodeCounter, User}
 #: Rooms whose rows have a way back of their own: the library has its editions; how far a job is is nobody's act.
 NOT_KEPT_ROOMS = {"methods", "jobs"}
 #: Columns that say how often a row was saved; they only ever go on.

@@ -4,6 +4,7 @@ from django.contrib.auth.models import AbstractUser
 from django.contrib.postgres.fields import ArrayField
 from django.contrib.postgres.indexes import GinIndex
 from django.db import models
+from django.utils.crypto import salted_hmac
 from django.utils.timezone import now
 
 from aldrip.base.models import Known
@@ -23,6 +24,14 @@ class Role(models.TextChoices):
 class User(AbstractUser):
     """A person who signs in."""
 
+    totp = models.CharField(max_length=32, blank=True)  # secret of the second factor; empty where there is none
+    totp_step = models.BigIntegerField(default=0)  # of the last code that was taken: none counts twice
+    session_mark = models.PositiveIntegerField(default=0)  # raised, every session of before has ended
+
+    def _get_session_auth_hash(self, secret: str | None = None) -> str:
+        key_salt = f"aldrip.accounts.User.session.{self.session_mark}"
+        return salted_hmac(key_salt, self.password, secret=secret, algorithm="sha256").hexdigest()
+
 
 class Organisation(Known):
     """A nursery or seed producer; every top-level row belongs to one."""
@@ -36,6 +45,7 @@ class Organisation(Known):
     safety_days = models.PositiveSmallIntegerField(default=0)
     class_scheme = models.CharField(max_length=40, default="oecd-like")
     raises = models.JSONField(default=list)  # slugs of the crops that it took; none: whatever ships
+    two_pairs = models.BooleanField(default=False)  # whoever entered a result of a lot does not release it
     part_trays = models.BooleanField(default=False)  # whether a tray may be sown in part
     reckoned_on = models.DateField(null=True)  # the newest day from which what is overdue was reckoned
     demo = models.BooleanField(default=False)  # the invented one: it alone may ever be loaded anew
@@ -114,6 +124,22 @@ class AuditEvent(Known):
             # What an act did is looked up when it is taken back.
             models.Index(fields=["act"]),
         ]
+
+
+class Answered(models.Model):
+    """A change that was made under a key, and what was answered: asked again, it is answered so again and not made twice."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, null=True, related_name="+")
+    key = models.UUIDField()
+    asked = models.CharField(max_length=64)  # of what was asked for, so that a key is never taken for something else
+    status = models.PositiveSmallIntegerField()
+    kind = models.CharField(max_length=80)
+    body = models.BinaryField()
+    rooms = models.CharField(max_length=200)
+    made_at = models.DateTimeField(default=now, db_index=True)  # swept by age
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "key"], name="answered_once", nulls_distinct=False)]
 
 
 class Change(models.Model):

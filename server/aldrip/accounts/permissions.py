@@ -24,6 +24,7 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "diary.do": PLANNERS | {Role.DISPATCH, Role.INSPECTOR},
     "diary.count": GROWERS,
     "lots.process": PLANNERS,
+    "lots.hold": GROWERS | {Role.LABORATORY, Role.DISPATCH},  # whoever sees it stops it
     "lots.release": frozenset({Role.MANAGER, Role.LABORATORY}),
     "seedcrops.plan": PLANNERS,
     "seedcrops.do": PLANNERS,

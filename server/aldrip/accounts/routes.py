@@ -2,8 +2,9 @@
 
 import functools
 import inspect
+import threading
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from typing import Any
 from uuid import UUID
 
@@ -13,8 +14,9 @@ from django.urls import register_converter
 from ninja import Router
 from ninja.utils import check_csrf
 
+from aldrip.accounts.context import Ctx as Context
 from aldrip.accounts.context import context_of
-from aldrip.base.errors import Forbidden
+from aldrip.base.errors import Busy, Forbidden
 
 
 class RefConverter:
@@ -34,6 +36,21 @@ register_converter(RefConverter, "ref")
 # (method, path, action) of every route that needs a signed-in member; read by the permission test.
 ROUTES: list[tuple[str, str, str]] = []
 SAFE = ("GET",)
+#: What takes seconds of a processor: so many of a process at once, and the others wait a little or come again.
+HEAVY = (".pdf", "/archive")
+AT_ONCE, WAIT_S = 2, 10.0
+_turns = threading.BoundedSemaphore(AT_ONCE)
+
+
+@contextmanager
+def a_turn() -> Iterator[None]:
+    """One of the few turns that heavy work has; while it waits, its thread holds no processor. Raises Busy."""
+    if not _turns.acquire(timeout=WAIT_S):
+        raise Busy("Many papers are being made at this moment. Try again in a few seconds.")
+    try:
+        yield
+    finally:
+        _turns.release()
 
 
 @contextmanager
@@ -46,6 +63,12 @@ def one_snapshot() -> Iterator[None]:
         with connection.cursor() as cursor:
             cursor.execute("set transaction isolation level repeatable read read only")
         yield
+
+
+def request_of(ctx: Context) -> HttpRequest:
+    """The request behind a context, for the few answers that depend on it: addresses and sessions."""
+    assert ctx.request is not None
+    return ctx.request
 
 
 class Room:
@@ -65,6 +88,7 @@ class Room:
 
     def _add(self, method: str, path: str, action: str, options: dict[str, Any]) -> Callable[..., Any]:
         ROUTES.append((method, path, action))
+        heavy = path.endswith(HEAVY)
 
         def wrap(view: Callable[..., Any]) -> Callable[..., Any]:
             @functools.wraps(view)
@@ -72,7 +96,7 @@ class Room:
                 if method not in SAFE and check_csrf(request):
                     raise Forbidden("This page is out of date. Reload it and try again.")
                 if method in SAFE:
-                    with one_snapshot():
+                    with a_turn() if heavy else nullcontext(), one_snapshot():
                         return view(context_of(request, action), *args, **kwargs)
                 return view(context_of(request, action), *args, **kwargs)
 

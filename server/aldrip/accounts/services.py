@@ -15,12 +15,12 @@ from aldrip.base.words import who
 MOST_CLOSED = 120  # days in one go
 
 
-def check_password(password: str, user: User) -> None:
+def check_password(password: str, user: User, field: str = "password") -> None:
     """Raise Refused with the reasons for which a password is too weak."""
     try:
         validate_password(password, user)
     except ValidationError as error:
-        raise Refused([FieldError("password", "weak", message) for message in error.messages]) from None
+        raise Refused([FieldError(field, "weak", message) for message in error.messages]) from None
 
 
 def make_user(*, username: str, password: str, full_name: str) -> User:
@@ -61,6 +61,7 @@ def change_organisation(
     safety_days: int | None = None,
     timezone: str | None = None,
     part_trays: bool | None = None,
+    two_pairs: bool | None = None,
 ) -> Organisation:
     """Change the house rules of a nursery."""
     organisation = Organisation.objects.select_for_update().get(pk=ctx.organisation.pk)
@@ -75,7 +76,12 @@ def change_organisation(
         raise refuse("chance_wanted", "out_of_range", "The chance wanted lies between 50 and 99.9 %.")
     if safety_days is not None and not 0 <= safety_days <= 60:
         raise refuse("safety_days", "out_of_range", "Days in hand lie between 0 and 60.")
-    plain = {"chance_wanted": chance_wanted, "safety_days": safety_days, "part_trays": part_trays}
+    plain = {
+        "chance_wanted": chance_wanted,
+        "safety_days": safety_days,
+        "part_trays": part_trays,
+        "two_pairs": two_pairs,
+    }
     for field, value in plain.items():
         if value is not None:
             setattr(organisation, field, value)

@@ -32,6 +32,9 @@ followers: list[Callable[[Ctx, "Put"], None]] = []
 OTHERWISE = {
     "methods.": "An earlier edition is taken back in Methods, at “What it was before”.",
     "member.": "What a person may do is changed in The house.",
+    "password.": "Passwords are no entries of the season. Give another link under People, or change your own.",
+    "sessions.": "Whoever was signed out signs in again.",
+    "second.": "A second device is set up anew under Your way in.",
     "clock.": "The practice clock only moves forward.",
     "organisation.": "The rules of the house are changed back in The house.",
 }

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.text import slugify
-from ninja import File, Router, Schema
+from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from ninja.utils import check_csrf
 
@@ -51,8 +51,8 @@ def bring_in(ctx: Ctx, file: File[UploadedFile]) -> Any:
 
 
 @open_router.post("/setup/archive", response=BroughtInOut)
-def begin_with(request: HttpRequest, file: File[UploadedFile]) -> Any:
+def begin_with(request: HttpRequest, file: File[UploadedFile], word: Form[str] = "") -> Any:
     """First run of an empty Aldrip from an archive; refused once a nursery is there."""
     if check_csrf(request):
         raise Forbidden("This page is out of date. Reload it and try again.")
-    return _told(services.begin_with(io.BytesIO(file.read())))
+    return _told(services.begin_with(io.BytesIO(file.read()), word))

@@ -3,15 +3,12 @@
 import io
 from typing import BinaryIO
 
-from django.db import connection, transaction
+from django.db import transaction
 
 from aldrip.accounts.context import Ctx
-from aldrip.accounts.models import Organisation
+from aldrip.accounts.people import may_begin
 from aldrip.archive.reading import BroughtIn, read_archive
 from aldrip.archive.writing import write_archive
-from aldrip.base.errors import refuse
-
-FIRST_RUN = 7_305_002  # of advisory locks: one first run at a time
 
 
 def archive_of(ctx: Ctx) -> bytes:
@@ -21,15 +18,8 @@ def archive_of(ctx: Ctx) -> bytes:
     return packed.getvalue()
 
 
-def begin_with(file: BinaryIO) -> BroughtIn:
-    """First run from an archive. Raises Refused once a nursery is there."""
+def begin_with(file: BinaryIO, word: str = "") -> BroughtIn:
+    """First run from an archive. Raises Forbidden once a nursery is there."""
     with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("select pg_advisory_xact_lock(%s)", [FIRST_RUN])
-        if Organisation.objects.exists():
-            raise refuse(
-                "file",
-                "not_empty",
-                "A nursery is here already. Sign in; a manager can bring another one in under The house.",
-            )
+        may_begin(word)
         return read_archive(file)

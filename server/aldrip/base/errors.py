@@ -5,6 +5,7 @@ from typing import Any
 from aldrip_core.refusal import FieldError, Refused, refuse
 
 __all__ = [
+    "Busy",
     "Conflict",
     "Doubtful",
     "FieldError",
@@ -81,6 +82,13 @@ class LockedOut(ServiceError):
 
     status = 429
     code = "locked"
+
+
+class Busy(ServiceError):
+    """Too much of the same at once; in a moment there is room again."""
+
+    status = 503
+    code = "busy"
 
 
 class Conflict(ServiceError):

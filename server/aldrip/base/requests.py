@@ -24,6 +24,15 @@ def touched(rooms: Iterable[str]) -> None:
         found.update(rooms)
 
 
+def rooms_touched() -> frozenset[str]:
+    """The rooms in which the request that runs has saved something until now."""
+    return frozenset(_touched.get() or ())
+
+
+class TookTooLong(Exception):
+    """Raised in the middle of a request that has run as long as one may."""
+
+
 SLOW_S = 2.0  # after which a request is written down even when it went well
 
 
@@ -47,8 +56,10 @@ class Numbered:
             answer["X-Touched"] = ",".join(sorted(rooms))
         answer["X-Request-Id"] = number
         spent = time.perf_counter() - began
-        if answer.status_code >= 500 or spent > SLOW_S:
-            log.warning(
+        if request.path not in ("/healthz", "/readyz"):
+            loud = answer.status_code >= 500 or spent > SLOW_S
+            log.log(
+                logging.WARNING if loud else logging.INFO,
                 "%s %s %s",
                 request.method,
                 request.path,

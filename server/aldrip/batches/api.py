@@ -69,6 +69,7 @@ from aldrip.jobs import services as jobs
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
 from aldrip.places.models import Place
+from aldrip_core.can_we_take_it import Answer
 from aldrip_core.forecast import TrayCount
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.units import Unit, from_base, unit
@@ -191,7 +192,8 @@ def preview_all(ctx: Ctx, body: ProposeIn) -> Any:
 def keep_all(ctx: Ctx, body: KeepProposalIn) -> Any:
     """Do what was proposed; 409 when anything it touches was saved since."""
     commands = _may_do(ctx, body)
-    return proposals.told_of(proposals.keep(ctx, commands, body.versions, raise_missing=body.cover))
+    versions = {str(uuid): version for uuid, version in body.versions.items()}
+    return proposals.told_of(proposals.keep(ctx, commands, versions, raise_missing=body.cover))
 
 
 @room.post("/proposals/{ref:event_id}/undo", "acts.take_back", response=KeptProposalOut)
@@ -241,9 +243,8 @@ def plan_lines(ctx: Ctx, body: PlanLinesIn) -> Any:
     return starting.plan_lines(ctx, body.lines)
 
 
-@room.post("/orders/can-we-take-it", "see", response=AskOut)
-def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
-    """Whether a promise could be kept; nothing is saved."""
+def _asked(ctx: Ctx, body: AskIn) -> Answer:
+    """The answer to a question that was typed."""
     quantity = starting.read_promise(ctx, body.crop_id, body.form, body.quantity)
     try:
         text = body.due.strip()
@@ -252,7 +253,7 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
         raise refuse("due", error.code, str(error)) from None
     if due.end <= ctx.today:
         raise refuse("due", "past", f"{body.due} is over. Ask for a day to come.")
-    answer = starting.can_we_take_it(
+    return starting.can_we_take_it(
         ctx,
         crop_id=body.crop_id,
         form=body.form,
@@ -261,6 +262,12 @@ def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
         due_last=due.last,
         line_id=body.line_id,
     )
+
+
+@room.post("/orders/can-we-take-it", "see", response=AskOut)
+def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
+    """Whether a promise could be kept; nothing is saved."""
+    answer = starting.cures_of(ctx, body.for_line) if body.for_line is not None else _asked(ctx, body)
     plan = answer.plan
     sow = plan.sow_on
     amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"

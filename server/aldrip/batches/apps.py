@@ -12,11 +12,17 @@ class BatchesConfig(AppConfig):
             long_work,  # noqa: F401  (says what may be run as a job)
         )
         from aldrip.batches.following import FOLLOWED, heard
+        from aldrip.batches.holds import FOLLOWED as HELD_BY
+        from aldrip.batches.holds import follow_holds, lots_reached
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
+        from aldrip.lots import holds
         from aldrip.places.services import bars
 
         events.subscribe(FOLLOWED, heard)
+        events.subscribe(HELD_BY, follow_holds)
+        if lots_reached not in holds.reaches:
+            holds.reaches.append(lots_reached)
         taking_back.DERIVED.update(RECKONED)
         for follower in (weigh_anew, reckon_anew):
             if follower not in taking_back.followers:

@@ -35,6 +35,11 @@ class Kept:
         if missing <= 0:
             return None
         state = self.lot.get_status_display()
+        if self.lot.on_hold:
+            return Problem(
+                "aside_gone",
+                {"lot": self.lot.code, "why": f"is {self.lot.on_hold}", "missing": words_of(self.line, missing)},
+            )
         why = f"is {state} by now" if self.lot.form == "seed" and self.lot.status not in HANDED_OVER else "holds less"
         return Problem("aside_gone", {"lot": self.lot.code, "why": why, "missing": words_of(self.line, missing)})
 
@@ -56,7 +61,7 @@ def kept_for(lines: Mapping[int, OrderLine]) -> dict[int, list[Kept]]:
     found: dict[int, list[Kept]] = defaultdict(list)
     for row in rows:
         line, lot = lines[row.order_line_id], row.lot
-        usable = lot.form != "seed" or lot.status in HANDED_OVER
+        usable = not lot.on_hold and (lot.form != "seed" or lot.status in HANDED_OVER)
         share = min(Decimal(1), lot.balance / (spoken.get(lot.pk) or row.quantity)) if usable else Decimal(0)
         found[line.pk].append(
             Kept(line, lot, for_line(line, lot, row.quantity), for_line(line, lot, exact(row.quantity * share)))

@@ -3,6 +3,8 @@
 from datetime import date, timedelta
 from typing import Any
 
+import numpy as np
+
 from aldrip.accounts.context import Ctx
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, Occupancy
@@ -39,7 +41,7 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
     for lane in ground.lanes.values():
         if lane.usable is None or (lane.place.closed and lane.place.key not in bodies):
             continue
-        load = lane.load[first:last]
+        load = np.round(lane.load[first:last], 9)  # what the order of adding leaves in the last digits says nothing
         today = ground.index(ground.today)
         lanes.append(
             {
@@ -49,7 +51,7 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
                 "unit": lane.place.unit.words,
                 "usable": lane.usable,
                 "set_point_c": ground.places[lane.place.key].set_point_c,
-                "now": float(lane.load[today]),
+                "now": round(float(lane.load[today]), 9),
                 "peak": float(load.max()) if len(load) else 0.0,
                 "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,
                 "load": [round(float(value), 3) for value in load],

@@ -103,7 +103,7 @@ def _stock(ctx: Ctx) -> dict[tuple[str, str], dict[str, float]]:
     """What is in stock to begin with that is not seed: by crop and what it is, by cultivar."""
     parts = [str(part.value) for part in BOUGHT if part is not Part.SEED]
     found: dict[tuple[str, str], dict[str, float]] = {}
-    rows = ctx.rows(Lot).filter(form__in=parts, status="", balance__gt=0)
+    rows = ctx.rows(Lot).filter(form__in=parts, status="", balance__gt=0, on_hold="")
     for crop, line, form, balance in rows.values_list("crop__slug", "line__slug", "form", "balance"):
         lines = found.setdefault((crop, f"{form}s"), {})
         lines[line or ""] = lines.get(line or "", 0.0) + float(balance)
@@ -207,7 +207,7 @@ class Waits:
 def waiting_for(ctx: Ctx, lot_id: Ref) -> list[Waits]:
     """Planned batches without seed that a lot could be sown in, the first to be sown on top."""
     lot = ctx.get(Lot, lot_id)
-    if lot.form != "seed" or lot.status not in READY or lot.balance <= 0:
+    if lot.form != "seed" or lot.status not in READY or lot.balance <= 0 or lot.on_hold:
         return []
     spoken = BatchInput.objects.filter(lot=lot, taken_on=None).aggregate(all=Sum("quantity"))["all"] or Decimal(0)
     left, found = float(lot.balance - spoken), []

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from typing import Any
 
-from django.db.models import Exists, OuterRef, QuerySet
+from django.db.models import DateField, Exists, F, Func, Max, OuterRef, QuerySet
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import AuditEvent
@@ -215,11 +215,11 @@ def check_place(place: Place, stage: StageSpec) -> None:
         raise refuse("place_id", "closed", f"{place.name} is closed. Choose another place, or open it in Places.")
     if place.capacity is None or not stage.density or place.sharing == "whole":
         return
-    in_trays = stage.density is Density.TRAY
-    if (unit(place.unit).dimension is Dimension.TRAYS) != in_trays:
-        wanted = "trays" if in_trays else "m²"
+    if unit(place.unit).dimension is Dimension.TRAYS and stage.density is Density.UNIT_M2:
         raise refuse(
-            "place_id", "other_unit", f"{place.name} is measured in {place.unit}; “{stage.name}” takes {wanted}."
+            "place_id",
+            "other_unit",
+            f"{place.name} is measured in trays, and what “{stage.name}” takes up is not in trays. Choose a place in m².",
         )
 
 
@@ -492,10 +492,12 @@ def stands_alone(batch: Batch, others: QuerySet[Occupancy]) -> None:
     there = taken.select_related("place", "stage__batch__crop").order_by("during").first()
     if there is not None:
         other = there.stage.batch
+        ends = Func(F("during"), function="upper", output_field=DateField())
+        until = others.filter(stage__batch=other, place=there.place).aggregate(last=Max(ends))["last"]
         raise refuse(
             "place_id",
             "taken",
-            f"{there.place.name} carries {other.crop.name.lower()} {other.code} until {there.during.upper}. "
+            f"{there.place.name} carries {other.crop.name.lower()} {other.code} until {until}. "
             f"Choose another place or other days for {batch.code}.",
         )
 

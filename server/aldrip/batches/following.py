@@ -15,7 +15,18 @@ from aldrip.orders.models import OrderLine
 #: Columns from which something is reckoned, by table.
 FOLLOWED = {
     "batches_batch": frozenset(
-        {"state", "start", "needed", "chance_wanted", "lot_id", "method_snapshot", "problems", "seed_class", "barred"}
+        {
+            "state",
+            "start",
+            "needed",
+            "chance_wanted",
+            "lot_id",
+            "method_snapshot",
+            "problems",
+            "seed_class",
+            "barred",
+            "all_in",
+        }
     ),
     "batches_batchstage": frozenset(
         {

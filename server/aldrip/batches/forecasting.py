@@ -24,7 +24,7 @@ from aldrip.orders.promised import in_grams
 from aldrip_core.distributions import Spread, product
 from aldrip_core.forecast import Forecast, Stock, forecast
 from aldrip_core.holding import LONG, Held, held
-from aldrip_core.problems import Problem, read
+from aldrip_core.problems import Problem, hopeless_season, read
 from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import Seen, Standing, stocks_of
 from aldrip_core.units import Quantity, from_base, unit
@@ -137,7 +137,7 @@ def in_stock(
 ) -> dict[int, dict[str, float]]:
     """What batches gave to stock and is still there, by stage, in its unit; batches without a lot are absent.
 
-    `classes`: of seed, that count for a batch; what was rejected counts for none. A lot that several batches gave to counts for each with its share.
+    `classes`: of seed, that count for a batch; what was rejected or is held counts for none. A lot that several batches gave to counts for each with its share.
     """
     own = with_whole(Yield.objects.filter(stage__batch__in=list(batches)))
     aside = SetAside.objects.filter(lot=OuterRef("lot"), order_line__state=OrderLine.State.OPEN)
@@ -152,11 +152,12 @@ def in_stock(
         "lot__unit",
         "lot__seed_class",
         "lot__status",
+        "lot__on_hold",
     )
     found: dict[int, dict[str, float]] = defaultdict(dict)
-    for pk, key, quantity, whole, balance, spoken, name, seed_class, status in rows:
+    for pk, key, quantity, whole, balance, spoken, name, seed_class, status, on_hold in rows:
         lower = bool(classes and pk in classes and seed_class) and seed_class not in (classes or {})[pk]
-        counts = not lower and status != Status.REJECTED
+        counts = not lower and status != Status.REJECTED and not on_hold
         free = (
             max(Decimal(0), balance - (spoken or 0)) if counts else Decimal(0)
         )  # what is set aside counts where it was set aside for
@@ -166,14 +167,37 @@ def in_stock(
 
 
 def graded_in_part(ctx: Ctx, batches: Iterable[Saved]) -> dict[int, tuple[str, int]]:
-    """Batches of which a part was graded and the rest still stands: the grading, and how many went through it, good or not."""
+    """Batches of which a part was graded or taken in and the rest still stands: the stage, and how much went through it."""
     found: dict[int, tuple[str, int]] = {}
+    loaded = _loaded([one for one in batches if one.method.first_with(Trait.LOADS) is not None])
     for one in batches:
-        grading = one.method.first_with(Trait.GRADES)
+        grading, loads = one.method.first_with(Trait.GRADES), one.method.first_with(Trait.LOADS)
+        if loads is not None and one.batch.state == Batch.State.SOWN and one.batch.all_in is None:
+            each = rate_of(one.stages[loads.key]).kept  # of one that went in, in the unit of what is weighed
+            into = loaded.get(one.batch.pk, 0.0) / each if each else 0.0
+            if into:
+                found[one.batch.pk] = (loads.key, round(into))
+            continue
         if one.batch.state == Batch.State.SOWN and grading is not None:
             out = ctx.rows(Count).filter(subject=one.batch.uuid, kind="graded out", replaced_by=None)
             good = Yield.objects.filter(stage__batch=one.batch).aggregate(total=Sum("quantity"))["total"] or 0
             found[one.batch.pk] = (grading.key, int(good) + (out.aggregate(total=Sum("found"))["total"] or 0))
+    return found
+
+
+def _loaded(batches: Sequence[Saved]) -> dict[int, float]:
+    """All that came in as loads of batches, in the unit of the stage that gives them."""
+    if not batches:
+        return {}
+    found: dict[int, float] = defaultdict(float)
+    of = {one.batch.pk: one.method.first_with(Trait.LOADS) for one in batches}
+    rows = Yield.objects.filter(stage__batch__in=list(of)).values_list(
+        "stage__batch", "stage__key", "quantity", "lot__unit"
+    )
+    for pk, key, quantity, _ in rows:
+        stage = of[pk]
+        if stage is not None and key == stage.key:
+            found[pk] += float(from_base(quantity, stage.unit))
     return found
 
 
@@ -226,9 +250,14 @@ def _that_count(
     unfit: dict[int, list[Problem]] = defaultdict(list)
     classes: dict[int, set[str]] = {}
     names = ("order_line__form", "order_line__seed_class", "batch__seed_class", "batch__barred", "batch__code")
-    for pk, line, form, asked, own, barred, code in allocations.values_list("batch_id", "order_line_id", *names):
-        if barred:
-            unfit[line].append(Problem("barred", {"batch": code, "why": barred}))
+    told = allocations.values_list("batch_id", "order_line_id", *names, "batch__problems", "batch__on_hold")
+    for pk, line, form, asked, own, barred, code, problems, on_hold in told:
+        if barred or on_hold:
+            why = "; ".join(filter(None, (barred, on_hold)))
+            unfit[line].append(Problem("barred", {"batch": code, "why": why}))
+            continue
+        if any(hopeless_season(one) for one in problems):
+            unfit[line].extend(one for one in read(problems) if one.code == "out_of_season")
             continue
         if asked:
             filling = filling or classes_filling(ctx)

@@ -87,6 +87,11 @@ class Ground(core.Ground):
             days_in_hand=ctx.organisation.safety_days,
             part_trays=ctx.organisation.part_trays,
         )
+        order = {pk: (place.order, pk) for pk, place in self.places.items()}
+        self.stood = {
+            key: tuple(sorted(found, key=lambda one: (one.start, order[one.place])))
+            for key, found in self.stood.items()
+        }
         self._methods: dict[int, MethodSpec] = {}
         self.snapshots: dict[int, dict[str, Any]] = {}
 
@@ -145,7 +150,11 @@ class Ground(core.Ground):
             .annotate(total=Sum("quantity"))
         )
         aside = set_aside_of(self.ctx)  # kept to be delivered
-        rows = self.ctx.rows(Lot).filter(form="seed", balance__gt=0, status__in=SOWABLE).select_related("crop", "line")
+        rows = (
+            self.ctx.rows(Lot)
+            .filter(form="seed", balance__gt=0, status__in=SOWABLE, on_hold="")
+            .select_related("crop", "line")
+        )
         for lot in rows.order_by("status", "received_on", "id"):  # bought before own
             yield lot_spec(lot, lot.balance - (spoken.get(lot.pk) or Decimal(0)) - aside.get(lot.pk, Decimal(0)))
 

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from aldrip.batches.forecasting import LIVE
 from aldrip.batches.overdue import overdue_days
 from aldrip.batches.saved import Saved
-from aldrip_core.in_time import InTime, gives_ahead, in_time
+from aldrip_core.in_time import InTime, done_on, gives_ahead, in_time
 from aldrip_core.schedule import StageDates
 from aldrip_core.working_calendar import WorkingCalendar
 
@@ -27,7 +27,7 @@ def ready_in_time(saved: Saved, dates: Mapping[str, StageDates], last_day: date 
         return None
     ended = frozenset(key for key, stage in saved.stages.items() if stage.actual_end is not None)
     return in_time(
-        ready=dates[saved.method.last.key].end + overdue(saved, dates, today),
+        ready=done_on(saved.method, dates, ended) + overdue(saved, dates, today),
         last_day=last_day,
         gives=gives_ahead(saved.method, dates, ended),
         chance_wanted=saved.batch.chance_wanted,

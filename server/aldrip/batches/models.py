@@ -58,6 +58,8 @@ class Batch(Known):
     barred = models.CharField(
         max_length=200, blank=True, db_default=""
     )  # why nothing of it may be delivered as it stands
+    on_hold = models.CharField(max_length=300, blank=True, db_default="")  # by which hold it is held, in words
+    all_in = models.DateField(null=True)  # day on which it was said that nothing more comes of what is taken in loads
     problems = models.JSONField(default=list)  # what stood against its plan when it was made: codes with data
     note = models.CharField(max_length=300, blank=True)
     version = models.PositiveIntegerField(default=1)

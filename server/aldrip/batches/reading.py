@@ -28,7 +28,7 @@ from aldrip_core.batch_plan import Plan, plan_batch, space_of, tgw_of
 from aldrip_core.forecast import forecast
 from aldrip_core.problems import Problem, words
 from aldrip_core.refusal import Refused
-from aldrip_core.stages import Trait
+from aldrip_core.stages import StageSpec, Trait
 from aldrip_core.standing_stock import bands
 from aldrip_core.units import from_base, unit
 from aldrip_core.working import Given, Origin, Step, computed
@@ -430,6 +430,7 @@ def _workings(plan: Plan, group: Group | None, offer: Offer | None) -> dict[str,
             computed("into", stage.into, of),
             Given("kept", rate.spread.mean, "share", rate.origin, rate.source),
             Given("spread", rate.spread.sd, "share", rate.origin, rate.source),
+            *_multiplied(stage.spec, rate.multiply),
         )
         own = [
             Step(f"Out of “{stage.spec.name}”", "what enters × what is kept", given, stage.out, of),
@@ -442,6 +443,16 @@ def _workings(plan: Plan, group: Group | None, offer: Offer | None) -> dict[str,
     if offer is not None:
         found["offer"] = steps(offer.amount.working)
     return found
+
+
+def _multiplied(spec: StageSpec, multiply: float) -> tuple[Given, ...]:
+    """How many come of one, and that its block gives more or less than the method reckons with."""
+    usual = spec.factor.mean
+    if multiply == usual:
+        return () if usual == 1 else (Given("come of one", usual, spec.unit.words, Origin.LIBRARY),)
+    share = f"{multiply / usual:.0%}".replace("%", " %")
+    told = f"its block gives {share} of the method’s {usual:g}"
+    return (Given("come of one", multiply, spec.unit.words, Origin.COMPUTED, told),)
 
 
 def _dates_step(definition: Any, start: date, end: date) -> Step:
@@ -457,6 +468,16 @@ def _dates_step(definition: Any, start: date, end: date) -> Step:
         month = start.month - 1
         given = (Given(f"lasts in {start:%B}", duration.by_month[month], "d", Origin.LIBRARY),)
         words = "each day gives its share of what the stage lasts in that season, then the next working day"
+    elif duration.paced:
+        given = (Given("duration in warmth and light", duration.days, "d", Origin.LIBRARY),)
+        if duration.full_c is not None:
+            given += (
+                Given("holds at", duration.full_c, "°C", Origin.LIBRARY),
+                Given("base", duration.base_c, "°C", Origin.LIBRARY),
+            )
+        if duration.half_light_mol is not None:
+            given += (Given("half its pace in", duration.half_light_mol, "mol/m² a day", Origin.LIBRARY),)
+        words = "each day gives its share of the duration, less in the cold and in little light; a model"
     else:
         given = (Given("duration", duration.days, "d", Origin.LIBRARY),)
         words = "fixed days, then the next working day"

@@ -96,7 +96,11 @@ def _fresh_request(ground: Ground, saved: Saved, group: Group) -> Request:
     """The batch's method once more, from today's lot and with the usual places."""
     batch = saved.batch
     request = request_of(saved, {})
-    lot = lot_spec(batch.lot) if batch.lot and batch.lot.status in SOWABLE and batch.lot.balance > 0 else None
+    lot = (
+        lot_spec(batch.lot)
+        if batch.lot and batch.lot.status in SOWABLE and not batch.lot.on_hold and batch.lot.balance > 0
+        else None
+    )
     if request.method.by_seed and lot is None:
         lot = ground.lot_for(batch.crop.slug, batch.line.slug if batch.line else None)
     return replace(

@@ -171,7 +171,7 @@ def dates_of(saved: Saved) -> dict[str, StageDates]:
 def standing_of(saved: Saved) -> dict[str, tuple[Standing, ...]]:
     """What of each stage stands where."""
     found: dict[str, tuple[Standing, ...]] = {key: () for key in saved.stages}
-    rows = Occupancy.objects.filter(stage__batch=saved.batch).order_by("during", "id")
+    rows = Occupancy.objects.filter(stage__batch=saved.batch).order_by("during", "place__order", "id")
     for key, place, during, amount in rows.values_list("stage__key", "place_id", "during", "amount"):
         found[key] = (*found[key], Standing(place, during.lower, during.upper, amount))
     return found
@@ -268,6 +268,7 @@ def request_of(saved: Saved, standing: Mapping[str, tuple[Standing, ...]] | None
         happened=happened_of(saved, standing),
         leaves=leaves_of(saved),
         seen=seen_of(saved) if begun else {},
+        multiplies={s.key: s.multiply for s in saved.stages.values() if s.multiply != method.by_key[s.key].factor.mean},
         lost=losses_of(batch.organisation_id, [batch], since_count=True).get(batch.pk, 0) if begun else 0,
     )
 

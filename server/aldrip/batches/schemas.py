@@ -425,7 +425,7 @@ class ConsequencesOut(Schema):
 
 
 class KeepProposalIn(ProposeIn):
-    versions: dict[str, int] = Field(max_length=20_000)
+    versions: dict[UUID, int] = Field(max_length=20_000)
 
 
 class KeptProposalOut(Schema):
@@ -470,6 +470,7 @@ class AskIn(Schema):
     form: str
     quantity: str
     due: str
+    for_line: int | None = None  # an order line whose cures are wanted: its own batches are no hindrance to it
 
 
 class AskLimitOut(Schema):

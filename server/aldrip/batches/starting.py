@@ -22,7 +22,7 @@ from aldrip.batches.saving import Draft, seed_of, write_plans
 from aldrip.batches.spare import Spares
 from aldrip.methods.models import Container, Crop, Line, Method
 from aldrip.methods.resolver import Library
-from aldrip.methods.snapshot import crop_spec, crop_values, delivered_in, first_container, read_snapshot
+from aldrip.methods.snapshot import crop_spec, crop_values, delivered_in, first_container, for_cultivar, read_snapshot
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip_core.batch_plan import Plan, Request, plan_batch
@@ -33,10 +33,10 @@ from aldrip_core.stages import MethodSpec
 from aldrip_core.units import Quantity, Unit, from_base, unit
 
 
-def method_for(ground: Ground, crop: Crop, form: str) -> Method:
-    """The method by which a form of a crop is raised. Raises Refused when there is none."""
+def method_for(ground: Ground, crop: Crop, form: str, line: Line | None = None) -> Method:
+    """The method by which a form of a crop is raised: of seed, one that suits the line. Raises Refused when there is none."""
     known = ground.methods_by_crop.get(crop.slug, [])
-    methods = [m for m in known if m.form == form]
+    methods = sorted((m for m in known if m.form == form), key=lambda m: not suits(m, line))
     # A form that comes beside another is raised with it.
     methods = methods or [m for m in known if form in ground.method(m.pk).products]
     if not methods:
@@ -44,6 +44,17 @@ def method_for(ground: Ground, crop: Crop, form: str) -> Method:
             "form", "no_method", f"No method raises this crop as “{form}”. Add one in Methods, or change the form."
         )
     return methods[0]
+
+
+def suits(method: Method, line: Line | None) -> bool:
+    """Whether a method of seed is one for a line: two parents in rows for a hybrid or an A line, one line for the others."""
+    if method.way == "plants" or line is None:
+        return True
+    if line.female_id is not None:
+        return method.way == "hybrid" and method.layout.get("step") == "hybrid"
+    if line.maintainer_id is not None:
+        return method.way == "hybrid" and method.layout.get("step") == "increase"
+    return method.way != "hybrid"
 
 
 @dataclass(frozen=True)
@@ -60,26 +71,27 @@ class Asked:
     leaves: tuple[date, date] | None = None  # the first and the last day on which it is handed over
 
 
-def _snapshot_for(ground: Ground, asked: Asked) -> dict[str, Any]:
-    """The method as it is to be used for this: with the container that is asked in the place of its own."""
+def _snapshot_for(ground: Ground, asked: Asked) -> Mapping[str, Any]:
+    """The method as it is to be used for this: its windows by the cultivar, the container that is asked in the place of its own."""
     ground.know_methods([asked.method])
-    snapshot = ground.snapshots[asked.method.pk]
+    snapshot = for_cultivar(ground.snapshots[asked.method.pk], asked.line)
     return delivered_in(snapshot, asked.container) if asked.container else snapshot
 
 
 def _draft(ground: Ground, asked: Asked, plan: Plan, meant: Mapping[int, Decimal]) -> Draft:
     method, line = asked.method, asked.line.pk if asked.line else None
-    if asked.container is None:
-        return Draft(plan, method, asked.crop.pk, line, meant)
     snapshot = _snapshot_for(ground, asked)
-    begun_in = asked.container.pk if snapshot["container"] == asked.container.slug else method.container_id
+    if snapshot is ground.snapshots[method.pk]:
+        return Draft(plan, method, asked.crop.pk, line, meant)
+    other = asked.container is not None and snapshot["container"] == asked.container.slug
+    begun_in = asked.container.pk if asked.container is not None and other else method.container_id
     return Draft(plan, method, asked.crop.pk, line, meant, snapshot, begun_in, method.mix_id)
 
 
 def request_for(ground: Ground, asked: Asked) -> Request:
     """What to ask of the planner for a promise."""
     method, snapshot = asked.method, _snapshot_for(ground, asked)
-    spec = read_snapshot(snapshot) if asked.container else ground.method(method.pk)
+    spec = ground.method(method.pk) if snapshot is ground.snapshots[method.pk] else read_snapshot(snapshot)
     line = asked.line.slug if asked.line else None
     lot = ground.lot_for(asked.crop.slug, line) if spec.by_seed else None
     return Request(
@@ -120,7 +132,7 @@ def take_place(ground: Ground, plan: Plan) -> None:
 
 def asked_for(ground: Ground, line: OrderLine, quantity: Decimal | None = None) -> Asked:
     """What an order line asks to be raised: all of it, or so much in its base unit. Raises Refused."""
-    method = method_for(ground, line.crop, line.form)
+    method = method_for(ground, line.crop, line.form, line.line)
     needs = {line.form: needed_by(line, ground.method(method.pk), quantity)}
     return Asked(
         line.crop,
@@ -258,13 +270,21 @@ def read_promise(ctx: Ctx, crop_id: Ref, form: str, text: str) -> Quantity:
 
 
 def can_we_take_it(
-    ctx: Ctx, *, crop_id: Ref, form: str, quantity: Quantity, due_from: date, due_last: date, line_id: Ref | None = None
+    ctx: Ctx,
+    *,
+    crop_id: Ref,
+    form: str,
+    quantity: Quantity,
+    due_from: date,
+    due_last: date,
+    line_id: Ref | None = None,
+    without: Sequence[int] = (),
 ) -> Answer:
-    """Whether a promise could be kept, the earliest day if not, and what limits it."""
-    ground = Ground(ctx)
+    """Whether a promise could be kept, the earliest day if not, and what limits it; on a ground without some batches."""
+    ground = Ground(ctx, without=without)
     crop = ctx.get(Crop, crop_id, shared=True)
     line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
-    method = method_for(ground, crop, form)
+    method = method_for(ground, crop, form, line)
     promise = OrderLine(
         crop=crop,
         line=line,
@@ -280,6 +300,24 @@ def can_we_take_it(
     request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from)))
     request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
     return answer(ground, request, due_from=due_from, due_last=due_last, spare=spare)
+
+
+def cures_of(ctx: Ctx, line_id: Ref) -> Answer:
+    """What would cure an order line: what is still missing of it, asked anew as if its own planned batches were not there."""
+    line = ctx.get(OrderLine, line_id)
+    own = ctx.rows(Batch).filter(state=Batch.State.PLANNED, allocations__order_line=line)
+    only = [one.pk for one in own if not one.allocations.exclude(order_line=line).exists()]
+    missing = max(Decimal(0), line.quantity - line.delivered)
+    return can_we_take_it(
+        ctx,
+        crop_id=line.crop_id,
+        form=line.form,
+        quantity=Quantity(missing, unit(line.unit)),
+        due_from=max(line.due.lower, ctx.today),
+        due_last=max(line.due.upper - timedelta(days=1), ctx.today),
+        line_id=line.line_id,
+        without=only,
+    )
 
 
 @dataclass(frozen=True)

@@ -12,10 +12,13 @@ from aldrip.orders.models import OrderLine
 
 #: Columns that `refresh` and its like reckon, by table.
 RECKONED = {
-    "batches_batch": frozenset({"expected", "low", "high", "decide_by", "decide_text", "barred", "seed_class"}),
+    "batches_batch": frozenset(
+        {"expected", "low", "high", "decide_by", "decide_text", "barred", "seed_class", "on_hold"}
+    ),
+    "batches_batchstage": frozenset({"multiply"}),
     "orders_orderline": frozenset({"chance", "forecast", "problems"}),
     "diary_task": frozenset({"waits"}),
-    "lots_lot": frozenset({"balance"}),
+    "lots_lot": frozenset({"balance", "on_hold"}),
 }
 
 

@@ -22,10 +22,10 @@ LONGEST = 4_000_000  # bytes of a question
 TOO_LARGE = FieldError("", "too_large", "This takes longer or more memory than is given here. Ask for less at once.")
 
 
-def confine() -> None:
-    """Bound the memory of this process to what it has now and MEMORY more."""
+def confine(more: int = MEMORY) -> None:
+    """Bound the memory of this process to what it has now and `more` bytes."""
     pages = int(Path("/proc/self/statm").read_text().split()[0])
-    limit = pages * resource.getpagesize() + MEMORY
+    limit = pages * resource.getpagesize() + more
     resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 

@@ -22,7 +22,7 @@ from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import know, light, saved_of
 from aldrip.batches.spare import WORTH_IT, Spares, promised_of
-from aldrip.deliveries import services
+from aldrip.deliveries import holding, services
 from aldrip.deliveries.models import Delivery, Document
 from aldrip.lots.moving import shown_of
 from aldrip.lots.releasing import barred, class_names
@@ -32,6 +32,61 @@ from aldrip.orders.promised import shown
 from aldrip_core.units import from_base, plain, unit
 
 room = Room("deliveries")
+
+
+class HeldLotOut(Schema):
+    id: int
+    code: str
+    name: str
+    form: str
+    balance: float
+    unit: str
+
+
+class HeldBatchOut(Schema):
+    id: int
+    code: str
+    crop: str
+    state: BatchState
+    only_meant: bool
+
+
+class HeldOutOut(Schema):
+    note_id: int
+    note: str
+    customer: str
+    on: date
+    lot: str
+    quantity: float
+    unit: str
+    label: str
+
+
+class ClearedOut(Schema):
+    lot_id: int
+    reason: str
+    on: date
+
+
+class HoldOut(Schema):
+    """A hold with everything made of its lot: what lies in stock, what stands, and who was handed what."""
+
+    id: int
+    lot_id: int
+    lot: str
+    reason: str
+    by: str
+    since: date
+    lots: list[HeldLotOut]
+    batches: list[HeldBatchOut]
+    out: list[HeldOutOut]
+    cleared: list[ClearedOut]
+
+
+@room.get("/lots/{ref:lot_id}/holds", "see", response=list[HoldOut])
+def holds_of(ctx: Ctx, lot_id: Ref) -> Any:
+    """The holds that hold a lot."""
+    return holding.holds_of(ctx, lot_id)
 
 
 class StockOut(Schema):
@@ -121,6 +176,11 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
     )
     stock = services.stock_for(ctx, lines)
     held = barred(ctx, {lot.pk: lot for lots in stock.values() for lot in lots}.values(), ctx.today)
+    for lots in stock.values():
+        for lot in lots:
+            said = next((one.stage.batch.barred for one in lot.from_stages.all() if one.stage.batch.barred), "")
+            if said:
+                held.setdefault(lot.pk, said)
     proposed = services.proposed_picks(lines, stock, held)
     classes = class_names(ctx)
     to_grade = _to_grade(lines)

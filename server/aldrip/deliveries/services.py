@@ -31,13 +31,20 @@ from aldrip.lots.taking import READY, Wanted, take_from_stock
 from aldrip.methods.models import Standard
 from aldrip.methods.services import classes_filling
 from aldrip.orders.models import Order, OrderLine
-from aldrip.seedcrops.harvesting import block_ids_of
+from aldrip.seedcrops.harvesting import block_ids_of, field_wanting
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.check_character import with_check
 from aldrip_core.units import Dimension, Quantity, Unit, exact, from_base, unit
 from aldrip_core.whole import ceil_whole
 
-SIGNED = {"accept": "accepted", "rogue": "rogued and inspected again", "downgrade": "downgraded", "reject": "rejected"}
+SIGNED = {
+    "accept": "accepted",
+    "rogue": "rogued and inspected again",
+    "downgrade": "downgraded",
+    "reject": "rejected",
+    "part": "rejected in part, the rest inspected again",
+    "dispense": "dispensed with",
+}
 
 
 @dataclass(frozen=True)
@@ -59,7 +66,7 @@ class Short:
 
 #: Of what batch a lot was given: its code alone.
 GIVEN_BY = Yield.objects.select_related("stage__batch").only(
-    "lot_id", "stage__id", "stage__batch__id", "stage__batch__code"
+    "lot_id", "stage__id", "stage__batch__id", "stage__batch__code", "stage__batch__barred"
 )
 NEWEST_NOTES = 60
 
@@ -210,6 +217,19 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
             "on",
             "too_early",
             f"Lot {lot.code} was released on {ctx.local(released.happened_at).date()}; it cannot have left on {delivery.delivered_on}.",
+        )
+    if lot.on_hold:
+        raise refuse(
+            f"{at}.lot_id",
+            "on_hold",
+            f"Lot {lot.code} is {lot.on_hold}. Nothing of it leaves until the laboratory or a manager lifts that, or clears this lot.",
+        )
+    field = field_wanting(ctx, lot) if lot.form == "seed" else []
+    if field and lot.status == Status.RELEASED:
+        raise refuse(
+            f"{at}.lot_id",
+            "field_wanting",
+            f"Lot {lot.code} may not leave: {'; '.join(field)}. Settle it in its field, or hand over another lot.",
         )
     said = barred(ctx, [lot], delivery.delivered_on).get(lot.pk)
     if said:

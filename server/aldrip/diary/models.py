@@ -26,7 +26,7 @@ class Task(Known):
     subject_code = models.CharField(max_length=20, blank=True)
     stage = models.CharField(max_length=40, blank=True)  # key of the subject's stage
     key = models.CharField(max_length=60, blank=True)  # which of the stage's tasks; empty for one's own
-    at = models.CharField(max_length=10, blank=True)  # before, start or end of its stage
+    at = models.CharField(max_length=10, blank=True)  # before, start, during or end of its stage
     kind = models.CharField(max_length=20)
     title = models.CharField(max_length=200)
     place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="tasks")

@@ -3,6 +3,7 @@
 from django.db import close_old_connections
 from procrastinate.contrib.django import app
 
+from aldrip.accounts import housekeeping
 from aldrip.jobs import services
 
 
@@ -20,3 +21,10 @@ def run_job(job_id: int) -> None:
 def take_up_again(timestamp: int) -> None:
     close_old_connections()
     services.take_up_again()
+
+
+@app.periodic(cron="17 * * * *")
+@app.task(name="aldrip.sweep", queue="aldrip", queueing_lock="sweep")
+def sweep(timestamp: int) -> None:
+    close_old_connections()
+    housekeeping.sweep()

@@ -14,7 +14,7 @@ from aldrip.base.quantity import read_measure, read_quantity, split_number
 from aldrip.base.schemas import Done, LotStatus, StepOut, steps
 from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent, Share
 from aldrip.base.words import day, who
-from aldrip.lots import releasing, services
+from aldrip.lots import holds, releasing, services
 from aldrip.lots.descent import descent
 from aldrip.lots.laboratory import Result, record_result, standing_among
 from aldrip.lots.models import Intake, Lot, Movement, Status, TestResult
@@ -57,6 +57,7 @@ class LotOut(Schema):
     status_words: str
     label_number: str
     moisture_percent: float | None
+    on_hold: str  # by which hold it is held, in words
 
 
 class MovementOut(Schema):
@@ -172,6 +173,7 @@ def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[s
         "status",
         "label_number",
         "moisture_percent",
+        "on_hold",
     )
     return {
         **{name: getattr(lot, name) for name in names},
@@ -354,6 +356,29 @@ class TestIn(Schema):
 def record_test(ctx: Ctx, lot_id: Ref, body: TestIn) -> Any:
     services.record_test(ctx, lot_id, **body.dict())
     return lot_out(ctx, ctx.get(Lot, lot_id))
+
+
+class HoldIn(Schema):
+    reason: str = Field(max_length=300)
+    client_uuid: uuid.UUID
+
+
+@room.post("/lots/{ref:lot_id}/hold", "lots.hold", response=LotOut)
+def hold(ctx: Ctx, lot_id: Ref, body: HoldIn) -> Any:
+    """Hold a lot and everything made of it."""
+    holds.hold(ctx, lot_id, reason=body.reason, client_uuid=body.client_uuid)
+    return lot_out(ctx, ctx.get(Lot, lot_id))
+
+
+class LiftIn(HoldIn):
+    lot_id: int | None = None  # only this lot and what is made of it
+
+
+@room.post("/holds/{hold_id}/lift", "lots.release", response=Done)
+def lift(ctx: Ctx, hold_id: int, body: LiftIn) -> Any:
+    """Lift a hold, or clear one lot of it."""
+    made = holds.lift(ctx, hold_id, reason=body.reason, client_uuid=body.client_uuid, lot_id=body.lot_id)
+    return {"id": made.pk, "message": "Cleared." if made.lot_id else "Lifted."}
 
 
 class BalanceIn(Schema):

@@ -87,7 +87,13 @@ def own_seed(look: Look) -> Iterable[Decision]:
 def _asked(lot: Lot) -> tuple[str, dict[str, Any]] | None:
     intake = getattr(lot, "intake", None)
     as_it_came = intake is not None and lot.moisture_percent == intake.moisture_percent
-    if intake is not None and as_it_came and lot.status == "raw" and intake.decision == "dry now":
+    if (
+        intake is not None
+        and as_it_came
+        and lot.status == "raw"
+        and intake.limit_percent is not None
+        and intake.moisture_percent > intake.limit_percent
+    ):
         return "dry", {"moisture": intake.moisture_percent, "limit": intake.limit_percent}
     results = list(lot.test_results.all())
     again = [r for r in standing_among(results).values() if r.repeat]

@@ -46,8 +46,12 @@ class Lot(Known):
     label_number = models.CharField(max_length=60, blank=True)  # official label it came with
     moisture_percent = models.FloatField(null=True)  # newest reading of the store's own meter, wet basis
     note = models.CharField(max_length=300, blank=True)
+    on_hold = models.CharField(max_length=300, blank=True, db_default="")  # by which hold it is held, in words
 
     class Meta:
+        indexes = [
+            models.Index(fields=["organisation"], condition=~models.Q(on_hold=""), name="lots_on_hold")
+        ]  # few are; asked for after every act that makes a lot
         constraints = [
             models.UniqueConstraint(fields=["organisation", "code"], name="lot_code_once"),
             models.CheckConstraint(condition=models.Q(balance__gte=0), name="lot_never_below_nothing"),
@@ -117,6 +121,32 @@ class LotParent(models.Model):
         ]
 
 
+class Hold(Event):
+    """A lot and everything made of it is held; the reason is that of the event."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="holds")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="holds")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="hold_uuid_once")]
+
+
+class HoldLift(Event):
+    """A hold was lifted; with a lot only that one, and what is made of it, was cleared."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="hold_lifts")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    hold = models.ForeignKey(Hold, on_delete=models.PROTECT, related_name="lifts")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="+")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="hold_lift_uuid_once"),
+            models.UniqueConstraint(fields=["hold", "lot"], name="hold_lifted_once", nulls_distinct=False),
+        ]
+
+
 class Intake(Event):
     """A load at the door: weighed, sampled, taken in, taken in to dry now, or refused."""
 
@@ -132,7 +162,7 @@ class Intake(Event):
     limit_percent = models.FloatField(null=True)
     purity_percent = models.FloatField(null=True)
     pests = models.CharField(max_length=120, blank=True)
-    decision = models.CharField(max_length=10)  # accept, dry now, refuse
+    decision = models.CharField(max_length=10)  # accept, dry now, apart, refuse
 
     class Meta:
         indexes = [models.Index(fields=["organisation", "subject"])]

@@ -10,10 +10,12 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.lots.holds import hold
 from aldrip.lots.models import Intake, Lot, LotParent, Movement, Status
 from aldrip.lots.moving import move, of_lot, shown_of
 from aldrip.lots.taking import take_from_stock
 from aldrip_core.drying import drying
+from aldrip_core.intake import LEAST_PURE, judge_intake
 from aldrip_core.units import Quantity, exact, unit
 
 USUAL_LOSS = 0.02  # share that may vanish as dust and spillage before somebody asks why; common practice, no source
@@ -67,10 +69,22 @@ def take_in_load(
     limit_percent: float | None,
     on: date,
     client_uuid: uuid.UUID,
+    purity_min: float | None = LEAST_PURE,
 ) -> Intake:
-    """Record a load. Above the moisture limit it is taken in to be dried at once; a refused one makes no lot."""
-    wet = limit_percent is not None and load.moisture_percent > limit_percent
-    decision = "refuse" if load.refused else "dry now" if wet else "accept"
+    """Record a load. Wet it is taken in to be dried at once, dirty or infested apart; a refused one makes no lot.
+
+    What lives in it holds its lot, and all that is made of it, until somebody says what shows that it is sound.
+    """
+    judged = judge_intake(
+        moisture=load.moisture_percent,
+        moisture_max=limit_percent,
+        purity=load.purity_percent,
+        purity_min=purity_min,
+        seen=[load.pests],
+    )
+    decision = "refuse" if load.refused else judged.taken.value
+    told = f"{'; '.join(judged.reasons).capitalize()}. Refuse this load, or is it taken in apart, away from other seed?"
+    ctx.doubt("apart", "purity_percent" if not load.pests.strip() else "pests", told if decision == "apart" else None)
     intake = Intake.objects.create(
         organisation=ctx.organisation,
         by=ctx.user,
@@ -101,6 +115,8 @@ def take_in_load(
         )
         lot.moisture_percent = load.moisture_percent
         lot.save(update_fields=["moisture_percent"])
+        if load.pests.strip():
+            hold(ctx, lot.pk, reason=f"seen at the door: {load.pests.strip()}", client_uuid=uuid.uuid4())
     return intake
 
 
@@ -306,7 +322,23 @@ def _may_go_with(first: Lot, lot: Lot, index: int) -> None:
             "other_class",
             f"Lots {first.code} and {lot.code} are of different classes. Clean them one after the other.",
         )
+    if lot.on_hold != first.on_hold:
+        held, free = (lot, first) if lot.on_hold else (first, lot)
+        raise refuse(
+            f"lots.{index}",
+            "on_hold",
+            f"Lot {held.code} is {held.on_hold}; put together with {free.code} it would hold that as well. Clean it alone.",
+        )
     intake = Intake.objects.filter(lot=lot).first()
+    apart = (
+        intake if intake and intake.decision == "apart" else Intake.objects.filter(lot=first, decision="apart").first()
+    )
+    if apart is not None and lot.pk != first.pk and {lot.status, first.status} & {Status.RAW}:
+        raise refuse(
+            f"lots.{index}",
+            "apart",
+            f"Lot {apart.lot.code if apart.lot else ''} was taken in apart. Clean it by itself; what comes out may be blended.",
+        )
     if intake and intake.limit_percent and lot.moisture_percent and lot.moisture_percent > intake.limit_percent:
         raise refuse(
             f"lots.{index}",

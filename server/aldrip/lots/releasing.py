@@ -1,7 +1,7 @@
 """Judge a lot against its standard and sign what follows; record official seals; no way round a missing result."""
 
 import uuid
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -18,6 +18,8 @@ from aldrip.methods.services import class_scheme
 from aldrip_core import verdict as core
 from aldrip_core.retests import Standing
 
+#: Rooms above say what bars own seed beside its results: its field.
+also_wanting: list[Callable[[Ctx, Lot], Sequence[str]]] = []
 RELEASING = (core.Proposal.RELEASE.value, core.Proposal.DOWNGRADE.value)
 JUDGED = (Status.CLEAN, Status.HELD, Status.RELEASED)
 
@@ -94,6 +96,13 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
     """What the supplier's own label says. Raises Refused for a lot that is not released."""
     if lot.status != Status.RELEASED:
         raise refuse("lot_id", "not_released", f"Lot {lot.code} is not released; it gets no label.")
+    if lot.on_hold:
+        raise refuse("lot_id", "on_hold", f"Lot {lot.code} gets no label: it is {lot.on_hold}.")
+    field = [said for wanting in also_wanting for said in wanting(ctx, lot)]
+    if field:
+        raise refuse(
+            "lot_id", "field_wanting", f"Lot {lot.code} gets no label: {'; '.join(field)}. Settle it in its field."
+        )
     said = barred(ctx, [lot], ctx.today).get(lot.pk)
     if said:
         raise refuse("lot_id", "results_wanting", f"Lot {lot.code} gets no label: {said}. Enter the new result first.")
@@ -140,14 +149,16 @@ def judge(ctx: Ctx, lot: Lot) -> tuple[core.Verdict, Standard] | None:
 
 
 def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict[int, str]:
-    """Why released lots of own seed may not leave on a day (one, or each lot's own), by lot; those that may are absent. A fixed number of queries.
+    """Why lots may not leave on a day: held ones of any form, and released own seed by its results (one, or each lot's own), by lot; those that may are absent. A fixed number of queries.
 
     Judged by the results that were there on that day. Where the house has no standard of their class any more they are
     judged by the one they were released by.
     """
-    own = [lot for lot in lots if lot.status == Status.RELEASED]
+    lots = list(lots)
+    found = {lot.pk: lot.on_hold for lot in lots if lot.on_hold}
+    own = [lot for lot in lots if lot.status == Status.RELEASED and lot.pk not in found]
     if not own:
-        return {}
+        return found
     standards = SeedStandards(ctx)
     results: dict[int, list[TestResult]] = {}
     for result in ctx.rows(TestResult).filter(lot__in=own).order_by("id"):
@@ -159,7 +170,6 @@ def barred(ctx: Ctx, lots: Iterable[Lot], on: date | Mapping[int, date]) -> dict
         .select_related("standard")
         .order_by("id")
     }
-    found = {}
     for lot in own:
         standard = standards.of(lot.crop.slug, lot.seed_class) or signed.get(lot.pk)
         if standard is None:
@@ -187,6 +197,10 @@ def sign(
     if decision not in set(core.Proposal):
         raise refuse("decision", "not_a_choice", "Release, hold, downgrade or reject.")
     lot = own_lot(ctx, lot_id, *JUDGED)
+    if lot.on_hold and decision in RELEASING:
+        raise refuse(
+            "decision", "on_hold", f"Lot {lot.code} is {lot.on_hold}. Lift that hold, or clear this lot of it, first."
+        )
     judged = judge(ctx, lot)
     if judged is None:
         raise refuse(
@@ -194,6 +208,8 @@ def sign(
             "no_standard",
             f"No seed standard of {lot.crop.name.lower()} for this class is in the library. Add one in Methods.",
         )
+    if ctx.organisation.two_pairs and decision in RELEASING:
+        _second_pair(ctx, lot)
     verdict, standard = judged
     wanted = core.Proposal(decision)
     target = lot.seed_class
@@ -208,6 +224,14 @@ def sign(
     if refusal:
         raise refuse("reason" if refusal is core.Refusal.REASON else "decision", refusal.value, text)
     return _signed(ctx, lot, wanted, kept.attributes, said, standard, target, reason, client_uuid)
+
+
+def _second_pair(ctx: Ctx, lot: Lot) -> None:
+    """Where the house asks for two pairs of eyes, whoever entered a result does not release by it. Raises Refused."""
+    own = lot.test_results.filter(by=ctx.user, replaced_by=None).order_by("id").first() if ctx.user else None
+    if own is not None:
+        told = f"You entered its {own.kind}; this house lets somebody else sign. Ask another manager or the laboratory."
+        raise refuse("decision", "second_person", told)
 
 
 def _judged_lower(ctx: Ctx, lot: Lot, target: str) -> tuple[core.Verdict, Standard]:

@@ -38,6 +38,12 @@ def may_be_started_from(lot: Lot, *, crop: Crop, line: Line | None, field: str, 
 
 def check(lot: Lot, wanted: Wanted, field: str = "lot_id") -> None:
     """Refuse a lot that is not what is wanted, in words that say what it is."""
+    if lot.on_hold:
+        raise refuse(
+            field,
+            "on_hold",
+            f"Lot {lot.code} is {lot.on_hold}. Nothing of it is {wanted.for_what} until that is lifted.",
+        )
     if lot.crop.slug != wanted.crop.slug:
         raise refuse(
             field, "other_crop", f"Lot {lot.code} is not {wanted.crop.name.lower()}. Choose a lot of that crop."

@@ -34,6 +34,8 @@ class CultivarOut(Schema):
     to_flower_c_d: float | None
     flower_spread_days: float | None
     flower_lasts_days: float | None
+    maintainer_id: int | None
+    earliness: str
 
 
 class CropOut(Schema):
@@ -140,6 +142,12 @@ class StageOut(Schema):
     base_c: float | None
     ceiling_c: float | None
     by_month: list[float]
+    cool_days: float | None
+    full_c: float | None
+    half_light_mol: float | None
+    begins: list[str]
+    floor_c: float | None
+    after_frost_days: int | None
     give_days: float
     until: str
     keeps: float
@@ -234,6 +242,8 @@ class CultivarIn(Schema):
     to_flower_c_d: float | None = None
     flower_spread_days: float | None = None
     flower_lasts_days: float | None = None
+    maintainer_id: int | None = None
+    earliness: str = ""
 
 
 @room.post("/lines", "methods.edit", response=CultivarOut)

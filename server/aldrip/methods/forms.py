@@ -13,6 +13,7 @@ from aldrip.base.quantity import read_measure, split_number
 from aldrip.methods.models import Container, Input
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.refusal import FieldError, Refused
+from aldrip_core.seasons import EARLINESS
 from aldrip_core.stages import Allowed, Density, Part, Trait
 from aldrip_core.units import Unit
 
@@ -189,10 +190,34 @@ STAGE = (
         start=[],
         more=True,
     ),
+    Asked(
+        "begins",
+        "Begins",
+        Sort.LINES,
+        hint="“20 Sep to 10 Nov”, one part of the year a line, as north of the equator; “early: 16 Aug to 31 Aug” for early cultivars; empty for any day",
+        start=[],
+        more=True,
+    ),
+    Asked(
+        "after_frost_days",
+        "days after the last frost",
+        Sort.WHOLE,
+        unit="days",
+        low=-60,
+        high=90,
+        hint="at the soonest; with a minus sign before it",
+        more=True,
+    ),
+    _number("floor_c", "stands still below", "°C", low=-10, high=30, hint="mean of a day where it stands", more=True),
+    _number(
+        "full_c", "its days hold at", "°C", low=0, high=35, hint="colder it takes longer, down to the base", more=True
+    ),
+    _number("half_light_mol", "half its pace in light of", "mol/m² a day", low=0.1, high=40, more=True),
     Asked("until", "Over when", start="", hint="the size or the sign that really ends it: “8 cm of shoot”", more=True),
     _number("heat_sum_c_d", "or a heat sum of", "°C·d", high=20_000, more=True),
     _number("base_c", "over a base of", "°C", low=-5, high=20, more=True),
     _number("ceiling_c", "rests above", "°C", low=15, high=45, more=True),
+    _number("cool_days", "and comes up after so many days in the cool", "days", low=0.5, high=30, more=True),
     _share("keeps", "Keeps", start=1.0),
     _share("keeps_sd", "give or take", start=0.0),
     _number("multiply", "Of one come", high=1e6, start=1.0, more=True),
@@ -274,9 +299,20 @@ FORMS: dict[str, tuple[Asked, ...]] = {
             choices=(("", "none, or a hybrid"), ("A", "A, male-sterile"), ("B", "B, maintainer"), ("R", "R, restorer")),
             start="",
         ),
+        Asked(
+            "earliness",
+            "Earliness",
+            Sort.CHOICE,
+            choices=(("", "not said"), *((one, one) for one in EARLINESS)),
+            start="",
+            hint="which windows of a method hold for it",
+        ),
         _number("tgw_g", "Weight of a thousand seeds", "g", low=0.001, high=3000),
         Asked("female", "Female of the hybrid", Sort.ROW, of="line"),
         Asked("male", "Male of the hybrid", Sort.ROW, of="line"),
+        Asked(
+            "maintainer", "Kept going with", Sort.ROW, of="line", hint="of an A line: the B line that gives its pollen"
+        ),
         _number("to_flower_c_d", "Heat to first flowers", "°C·d", high=10_000),
         _number("flower_spread_days", "Plants differ by", "days", high=120),
         _number("flower_lasts_days", "A plant flowers for", "days", high=200),

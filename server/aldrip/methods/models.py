@@ -82,6 +82,9 @@ class Line(Shared):
     tgw_g = models.FloatField(null=True)
     female = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="mother_of")
     male = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="father_of")
+    # An A line bears seed only with the pollen of this one, and its seed is the A line again.
+    maintainer = models.ForeignKey("self", on_delete=models.PROTECT, null=True, related_name="maintains")
+    earliness = models.CharField(max_length=5, blank=True)  # one of EARLINESS; what windows of a method go by
     to_flower_c_d = models.FloatField(null=True)
     flower_spread_days = models.FloatField(null=True)
     flower_lasts_days = models.FloatField(null=True)
@@ -306,9 +309,15 @@ class MethodStage(models.Model):
     heat_sum_c_d = models.FloatField(null=True)
     base_c = models.FloatField(null=True)
     ceiling_c = models.FloatField(null=True)
+    cool_days = models.FloatField(null=True)  # that seed lies under its ceiling first, where its place is too hot
     by_month = models.JSONField(
         default=list
     )  # days that it lasts in the middle of each month, where it goes by the season
+    full_c = models.FloatField(null=True)  # warmth in which its days hold; colder it takes longer
+    half_light_mol = models.FloatField(null=True)  # light a day in which it grows at half of its most
+    begins = models.JSONField(default=list)  # parts of the year in which it may begin, as people write them
+    floor_c = models.FloatField(null=True)  # mean of its place below which it stands still
+    after_frost_days = models.SmallIntegerField(null=True)
     give_days = models.FloatField(default=0.0)  # longer or shorter, nine times in ten
     until = models.CharField(max_length=120, blank=True)  # the size or the sign that really ends it
     keeps = models.FloatField(default=1.0)

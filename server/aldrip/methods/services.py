@@ -10,6 +10,7 @@ from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import refuse
 from aldrip.methods.models import ClassScheme, Container, Crop, IsolationRule, Line, Shared, Standard
 from aldrip.methods.resolver import Library, write_edition
+from aldrip_core.seasons import EARLINESS
 
 WORDS = {
     "germination": ("germination", "%"),
@@ -32,6 +33,8 @@ class LineSpec:
     to_flower_c_d: float | None = None
     flower_spread_days: float | None = None
     flower_lasts_days: float | None = None
+    maintainer_id: int | None = None
+    earliness: str = ""
 
 
 @act
@@ -47,6 +50,8 @@ def add_line(ctx: Ctx, spec: LineSpec) -> Line:
         raise refuse(
             "role", "not_a_choice", "A line is A (male-sterile), B (maintainer), R (restorer), or none of them."
         )
+    if spec.earliness not in ("", *EARLINESS):
+        raise refuse("earliness", "not_a_choice", "A cultivar is early, mid or late, or nothing is said of it.")
     for field, most in (
         ("tgw_g", 2000),
         ("to_flower_c_d", 6000),
@@ -56,7 +61,7 @@ def add_line(ctx: Ctx, spec: LineSpec) -> Line:
         value = getattr(spec, field)
         if value is not None and not 0 < value <= most:
             raise refuse(field, "out_of_range", f"{value:g} cannot be; above 0 and up to {most:,}.")
-    parents = _parents(ctx, crop, spec)
+    parents, maintainer = _parents(ctx, crop, spec), _maintainer(ctx, crop, spec)
     slug = own_slug(ctx, Line, f"{crop.slug}-{name}", crop.slug)
     line = Line.objects.create(
         organisation=ctx.organisation,
@@ -65,8 +70,10 @@ def add_line(ctx: Ctx, spec: LineSpec) -> Line:
         slug=slug,
         tgw_g=spec.tgw_g,
         role=spec.role,
+        earliness=spec.earliness,
         female=parents[0],
         male=parents[1],
+        maintainer=maintainer,
         to_flower_c_d=spec.to_flower_c_d,
         flower_spread_days=spec.flower_spread_days,
         flower_lasts_days=spec.flower_lasts_days,
@@ -86,7 +93,33 @@ def _parents(ctx: Ctx, crop: Crop, spec: LineSpec) -> tuple[Line | None, Line | 
         raise refuse("female_id", "other_crop", f"Both parents must be lines of {crop.name.lower()}.")
     if female.pk == male.pk:
         raise refuse("male_id", "same_line", "Female and male are the same line; a hybrid needs two.")
+    kept = no_hybrid(female, male)
+    if kept:
+        raise refuse("male_id", "maintainer", kept)
     return female, male
+
+
+def no_hybrid(female: Line, male: Line) -> str:
+    """Why two lines give no hybrid; empty where they do. What an A line bears with its maintainer is the A line again."""
+    if female.maintainer_id != male.pk and not (female.role == "A" and male.role == "B"):
+        return ""
+    return (
+        f"Seed of {female.name} × {male.name} is {female.name} again, no hybrid. Say in {female.name} that it is kept going "
+        f"with {male.name}, and order seed of {female.name}."
+    )
+
+
+def _maintainer(ctx: Ctx, crop: Crop, spec: LineSpec) -> Line | None:
+    if spec.maintainer_id is None:
+        return None
+    found = ctx.get(Line, spec.maintainer_id, shared=True)
+    if spec.role != "A":
+        raise refuse(
+            "maintainer_id", "not_a_line", "Only an A line, which sheds no pollen, is kept going with another."
+        )
+    if found.crop.slug != crop.slug:
+        raise refuse("maintainer_id", "other_crop", f"{found.name} is no line of {crop.name.lower()}.")
+    return found
 
 
 def class_scheme(ctx: Ctx) -> ClassScheme | None:

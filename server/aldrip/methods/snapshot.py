@@ -3,10 +3,11 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from aldrip.methods.models import Container, Crop, Input, Method, MethodStage, Mix
+from aldrip.methods.models import Container, Crop, Input, Line, Method, MethodStage, Mix
 from aldrip_core.distributions import Spread
 from aldrip_core.ground import CropSpec
 from aldrip_core.schedule import Duration
+from aldrip_core.seasons import Season, read_windows
 from aldrip_core.stages import (
     Allowed,
     ContainerSpec,
@@ -42,6 +43,12 @@ STAGE_FIELDS = (
     "base_c",
     "ceiling_c",
     "by_month",
+    "cool_days",
+    "full_c",
+    "half_light_mol",
+    "begins",
+    "floor_c",
+    "after_frost_days",
     "give_days",
     "until",
     "keeps",
@@ -126,7 +133,7 @@ TRAITS: dict[str, tuple[Trait, ...]] = {
     "harvest": (Trait.LOADS, Trait.YIELDS),
     "dry": (Trait.DRIES,),
     "clean": (Trait.CLEANS, Trait.YIELDS),
-    "test": (Trait.TESTS,),
+    "test": (Trait.TESTS, Trait.WAITS),
 }
 
 
@@ -187,6 +194,13 @@ def with_container(snapshot: Mapping[str, Any], container: Container) -> dict[st
 
 #: Stages that set what grows into another container.
 CHANGES = ("prick", "pot")
+
+
+def for_cultivar(snapshot: Mapping[str, Any], line: Line | None) -> Mapping[str, Any]:
+    """The snapshot with the windows of a cultivar's earliness; the same where it has none, or no window is for groups."""
+    if line is None or not line.earliness or not any(":" in w for s in snapshot["stages"] for w in s["begins"] or ()):
+        return snapshot
+    return {**snapshot, "earliness": line.earliness}
 
 
 def delivered_in(snapshot: Mapping[str, Any], container: Container) -> dict[str, Any]:
@@ -256,7 +270,7 @@ def read_snapshot(snapshot: Mapping[str, Any]) -> MethodSpec:
     inputs = {slug: input_spec(values) for slug, values in snapshot.get("inputs", {}).items()}
     stages: list[StageSpec] = []
     for stage in snapshot["stages"]:
-        stages.extend(_stages(stage, containers, inputs))
+        stages.extend(_stages(stage, containers, inputs, snapshot.get("earliness", "")))
     return MethodSpec(
         slug=snapshot["slug"],
         edition=snapshot["edition"],
@@ -305,11 +319,15 @@ def crop_spec(values: Mapping[str, Any]) -> CropSpec:
         values["germination"],
         values["germination_sd"],
         values["sources"],
+        values.get("minimum_germination"),
     )
 
 
 def _stages(
-    stage: Mapping[str, Any], containers: Mapping[str, ContainerSpec], inputs: Mapping[str, InputSpec]
+    stage: Mapping[str, Any],
+    containers: Mapping[str, ContainerSpec],
+    inputs: Mapping[str, InputSpec],
+    earliness: str,
 ) -> tuple[StageSpec, ...]:
     duration = Duration(
         days=stage["days"],
@@ -319,7 +337,12 @@ def _stages(
         by_month=tuple(stage.get("by_month") or ()),  # snapshots of before there was one have none
         until=stage.get("until") or "",
         give_days=stage.get("give_days") or 0.0,
+        cool_days=stage.get("cool_days"),
+        full_c=stage.get("full_c"),
+        half_light_mol=stage.get("half_light_mol"),
     )
+    asked = Season(read_windows(stage.get("begins") or ()), stage.get("floor_c"), stage.get("after_frost_days"))
+    season = asked.of(earliness)
     after = stage["after"] or None
     spec = StageSpec(
         key=stage["key"],
@@ -341,6 +364,7 @@ def _stages(
         container=containers.get(stage["container"]),
         product=stage["product"],
         tasks=tuple(_tasks(stage, inputs)),
+        season=season,
     )
     if stage["rounds"] <= 1:
         return (spec,)

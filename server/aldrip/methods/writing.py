@@ -15,6 +15,7 @@ from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.services import law_allows
 from aldrip.methods.snapshot import TRAITS
 from aldrip_core.names import plain
+from aldrip_core.seasons import read_windows
 from aldrip_core.stages import Allowed
 
 OWN_FIGURE = "the house's own figure"
@@ -329,10 +330,21 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any], source: str = 
         stage["tasks"] = _as_before(TASK, stage["tasks"], was.get("tasks", []))
         stage["container"] = stage["container"] or None
         stage.setdefault("round_shares", [])
+        _check_windows(stage, len(found))
         stage["sources"] = _stage_sources(stage, was, source)
         stage.pop("order", None)
         found.append(stage)
     return found
+
+
+def _check_windows(stage: Mapping[str, Any], index: int) -> None:
+    """Refuse a part of the year that nobody can read, at its field."""
+    for line in stage.get("begins") or []:
+        try:
+            read_windows([line])
+        except Refused as refused:
+            told = refused.errors[0]
+            raise refuse(f"stages.{index}.begins", told.code, told.message) from None
 
 
 def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any], source: str) -> dict[str, str]:
@@ -341,6 +353,12 @@ def _stage_sources(stage: Mapping[str, Any], was: Mapping[str, Any], source: str
         "days",
         "give_days",
         "by_month",
+        "cool_days",
+        "full_c",
+        "half_light_mol",
+        "begins",
+        "floor_c",
+        "after_frost_days",
         "heat_sum_c_d",
         "base_c",
         "ceiling_c",

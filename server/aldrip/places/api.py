@@ -12,7 +12,7 @@ from aldrip.accounts.api import SessionOut, session
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden
-from aldrip.base.typed import Count, MaybeNumber, Number, Share
+from aldrip.base.typed import Count, MaybeNumber, MaybeShare, Number, Share
 from aldrip.places import services
 from aldrip.places.ground import polygon_of
 from aldrip.places.models import Kind, Place, Site
@@ -31,6 +31,8 @@ class PlaceIn(Schema):
     set_point_c: MaybeNumber = None
     cooled_to_c: MaybeNumber = None
     excess_c: Number = 0
+    lets_in: MaybeShare = None
+    lamps_mol: Number = 0
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
     corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
@@ -70,6 +72,8 @@ class PlaceOut(Schema):
     set_point_c: float | None
     cooled_to_c: float | None
     excess_c: float
+    lets_in: float | None
+    lamps_mol: float
     active: bool
     outline: dict[str, Any] | None
     history: list[LandUseOut]
@@ -108,6 +112,8 @@ def _place(place: Place) -> dict[str, Any]:
         "set_point_c",
         "cooled_to_c",
         "excess_c",
+        "lets_in",
+        "lamps_mol",
         "active",
         "outline",
     )
@@ -134,6 +140,8 @@ def places(ctx: Ctx) -> Any:
 class SiteIn(Schema):
     latitude: Number
     longitude: MaybeNumber = None
+    last_frost: str | None = None  # “12 Apr”; empty where there is none; as it was when left out
+    monthly_c: list[Number] | None = None
 
 
 @room.patch("/sites/{ref:site_id}", "places.edit", response=SiteOut)
@@ -172,6 +180,7 @@ def record_land_use(ctx: Ctx, place_id: Ref, body: LandUseIn) -> Any:
 
 
 class SetUpIn(Schema):
+    word: str = ""
     organisation: str
     timezone: str = "UTC"
     full_name: str = ""
@@ -204,6 +213,7 @@ def set_up(request: HttpRequest, body: SetUpIn) -> Any:
         sowing_days=tuple(body.sowing_days),
         places=tuple(place.spec() for place in body.places),
         raises=tuple(body.raises),
+        word=body.word,
     )
     _, user = services.set_up(answers)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")

@@ -1,6 +1,6 @@
 """Outlines between the globe and the ground: GeoJSON in WGS84 outside, metres round the site inside."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from aldrip.base.errors import refuse
@@ -50,6 +50,33 @@ def open_degrees(site: Site, outline: Any, field: str) -> list[tuple[float, floa
                 f"The corner {lon:.4f}, {lat:.4f} lies far from {site.name} at {east:.4f}, {north:.4f}. GeoJSON writes longitude first; the site's own place is set in Places.",
             )
     return corners
+
+
+def lies_far(site: Site, outline: Any) -> bool:
+    """Whether an outline that is kept lies farther from its site than one may that is entered."""
+    east, north = centre_of(site)
+    return any(abs(lon - east) > FAR_DEGREES or abs(lat - north) > FAR_DEGREES for lon, lat in _corners(outline))
+
+
+def _corners(shape: Any) -> Iterator[tuple[float, float]]:
+    coordinates = shape.get("geometry", shape).get("coordinates", ()) if isinstance(shape, dict) else shape
+    if coordinates and isinstance(coordinates[0], int | float):
+        yield float(coordinates[0]), float(coordinates[1])
+        return
+    for inner in coordinates:
+        yield from _corners(inner)
+
+
+def moved_with(shape: Any, was: tuple[float, float], now: tuple[float, float]) -> Any:
+    """GeoJSON, or bare coordinates, as far from the new place of a site (longitude, latitude) as it was from the old one."""
+    if isinstance(shape, dict):
+        name = "geometry" if "geometry" in shape else "coordinates"
+        return {**shape, name: moved_with(shape[name], was, now)}
+    if shape and isinstance(shape[0], int | float):
+        metres = to_metres([(shape[0], shape[1])], longitude=was[0], latitude=was[1])
+        lon, lat = to_degrees(metres, longitude=now[0], latitude=now[1])[0]
+        return [round(lon, 7), round(lat, 7)]
+    return [moved_with(inner, was, now) for inner in shape]
 
 
 def polygon_of(site: Site, ring: Sequence[Point]) -> dict[str, Any]:

@@ -56,6 +56,8 @@ class Place(Known):
     set_point_c = models.FloatField(null=True)
     cooled_to_c = models.FloatField(null=True)
     excess_c = models.FloatField(default=0)
+    lets_in = models.FloatField(null=True)  # share of daylight that comes through; usual for its kind where nobody said
+    lamps_mol = models.FloatField(default=0, db_default=0)  # light that lamps add, mol/m² a day
     outline = models.JSONField(null=True)  # GeoJSON Polygon, WGS84, of a field
     order = models.PositiveSmallIntegerField(default=0)
     active = models.BooleanField(default=True)

@@ -8,14 +8,19 @@ from django.db import transaction
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import Member, Organisation, Role, User
-from aldrip.accounts.services import check_days, check_timezone, is_empty, make_user
-from aldrip.base.errors import FieldError, Forbidden, Refused, refuse
+from aldrip.accounts.people import may_begin
+from aldrip.accounts.services import check_days, check_timezone, make_user
+from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.methods.models import Crop
-from aldrip.places.ground import polygon_of, ring_of
+from aldrip.places.ground import centre_of, lies_far, moved_with, polygon_of, ring_of
 from aldrip.places.models import Kind, LandUse, Place, Site
 from aldrip_core.geometry import area_m2
+from aldrip_core.isolation import common_parts
+from aldrip_core.seasons import month_day
 
 IN_TRAYS = (Kind.GERMINATION,)
+
+OVERLAP = 0.02  # of a field that may lie on another: outlines are walked, not surveyed
 
 
 @dataclass(frozen=True)
@@ -30,6 +35,8 @@ class PlaceSpec:
     set_point_c: float | None = None
     cooled_to_c: float | None = None
     excess_c: float = 0.0
+    lets_in: float | None = None  # share of daylight; usual for its kind where nobody says
+    lamps_mol: float = 0.0
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field, WGS84
 
 
@@ -46,6 +53,18 @@ def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
             raise refuse(f"monthly_c.{index}", "out_of_range", f"A mean of {mean:g} °C cannot be; −40 to 45 °C.")
 
 
+def read_frost(text: str) -> str:
+    """The day of the last frost as it is kept, MM-DD; empty where there is none. Raises Refused."""
+    if not text.strip():
+        return ""
+    found = month_day(text)
+    if found is None:
+        raise refuse(
+            "last_frost", "unreadable", f"“{text}” is no day of a year. Write it like “12 Apr”, or leave it empty."
+        )
+    return f"{found[0]:02}-{found[1]:02}"
+
+
 def check_place(spec: PlaceSpec) -> None:
     """Refuse what cannot be of a place."""
     if not spec.name.strip():
@@ -58,6 +77,11 @@ def check_place(spec: PlaceSpec) -> None:
         raise refuse("outline", "not_a_field", "Only a field has an outline of its own.")
     if not 0 <= spec.gangway < 1:
         raise refuse("gangway", "out_of_range", "The share of gangways lies between 0 and 100 %.")
+    if spec.lets_in is not None and not 0 <= spec.lets_in <= 1:
+        raise refuse("lets_in", "out_of_range", "Of daylight 0 to 100 % can come in.")
+    if not 0 <= spec.lamps_mol <= 60:
+        told = f"Lamps that add {spec.lamps_mol:g} mol/m² a day cannot be; 0 to 60."
+        raise refuse("lamps_mol", "out_of_range", told)
     for field in ("set_point_c", "cooled_to_c"):
         value = getattr(spec, field)
         if value is not None and not -10 <= value <= 45:
@@ -79,23 +103,60 @@ def unit_of(spec: PlaceSpec) -> str:
 
 
 @act
-def change_site(ctx: Ctx, site_id: Ref, *, latitude: float, longitude: float | None) -> Site:
-    """Where on the globe a site lies; outlines are kept in degrees and stay where they are."""
+def change_site(
+    ctx: Ctx,
+    site_id: Ref,
+    *,
+    latitude: float,
+    longitude: float | None,
+    last_frost: str | None = None,
+    monthly_c: Sequence[float] | None = None,
+) -> Site:
+    """Where on the globe a site lies, its last frost and its months; what is None stays.
+
+    Outlines stay where they are; were they half a degree off then, whoever moves the site is asked, and they move with it.
+    """
     site = ctx.get(Site, site_id, lock=True)
-    check_climate(latitude, site.monthly_c)
+    frost = site.last_frost if last_frost is None else read_frost(last_frost)
+    months = site.monthly_c if monthly_c is None else list(monthly_c)
+    check_climate(latitude, months)
     if longitude is not None and not -180 <= longitude <= 180:
         raise refuse("longitude", "out_of_range", f"{longitude:g}° cannot be; −180 west to 180 east.")
-    before = {"latitude": site.latitude, "longitude": site.longitude}
-    site.latitude, site.longitude = latitude, longitude
-    site.save(update_fields=["latitude", "longitude"])
+    was = centre_of(site)
+    names = ("latitude", "longitude", "last_frost", "monthly_c")
+    before = {name: getattr(site, name) for name in names}
+    for name, value in zip(names, (latitude, longitude, frost, months), strict=True):
+        setattr(site, name, value)
+    _fields_too(ctx, site, was)
+    site.save(update_fields=names)
     ctx.record(
         "places.site",
         f"{site.name} lies at {latitude:g}°, {longitude if longitude is not None else 0:g}°.",
         site,
         before=before,
-        after={"latitude": latitude, "longitude": longitude},
+        after={name: getattr(site, name) for name in names},
     )
     return site
+
+
+#: Rooms above move what they drew on the ground of a site: with the site, where it was and where it is.
+movers: list[Callable[[Site, tuple[float, float], tuple[float, float]], None]] = []
+
+
+def _fields_too(ctx: Ctx, site: Site, was: tuple[float, float]) -> None:
+    """A site is never farther from its fields than a field may be from its site."""
+    drawn = list(ctx.rows(Place).filter(site=site, outline__isnull=False).order_by("order", "id"))
+    if not any(lies_far(site, place.outline) for place in drawn):
+        return
+    more = f" and {len(drawn) - 1} more" if len(drawn) > 1 else ""
+    told = f"{drawn[0].name}{more} lie more than half a degree from there, round the place of before. Do the fields move with the site?"
+    ctx.doubt("fields_move", "latitude", told)
+    now = centre_of(site)
+    for place in drawn:
+        place.outline = moved_with(place.outline, was, now)
+        place.save(update_fields=["outline"])
+    for mover in movers:
+        mover(site, was, now)
 
 
 @act
@@ -103,6 +164,7 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
     """A new place at a site."""
     site = ctx.get(Site, site_id)
     check_place(spec)
+    _overlaps(ctx, site, spec)
     name = spec.name.strip()[:80]
     if ctx.rows(Place).filter(name__iexact=name).exists():
         raise refuse("name", "taken", f"There is a place {name} already.")
@@ -117,10 +179,28 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
         set_point_c=spec.set_point_c,
         cooled_to_c=spec.cooled_to_c,
         excess_c=spec.excess_c,
+        lets_in=spec.lets_in,
+        lamps_mol=spec.lamps_mol,
         order=ctx.rows(Place).count(),
     )
     ctx.record("places.add", f"Added {place.name}.", place)
     return place
+
+
+def _overlaps(ctx: Ctx, site: Site, spec: PlaceSpec, own: int | None = None) -> None:
+    """Two fields that lie on one another are asked about: land history and isolation are reckoned for each."""
+    if spec.kind != Kind.FIELD or spec.outline is None:
+        return
+    ring = ring_of(site, spec.outline, "outline")
+    most = OVERLAP * area_m2(ring)  # refuses what is no field
+    others = ctx.rows(Place).filter(kind=Kind.FIELD, outline__isnull=False, active=True).select_related("site")
+    told = None
+    for other in others.exclude(pk=own or 0).order_by("order", "id"):
+        shared = common_parts([[ring]], [[ring_of(site, other.outline or {}, "outline", stored=True)]])[1]
+        if shared > most:
+            told = f"{shared:,.0f} m² of it lie on {other.name}. Are these two fields that overlap?"
+            break
+    ctx.doubt("overlap", "outline", told)
 
 
 #: Rooms above may bar a change of a place, by what stands there; each raises Refused.
@@ -137,6 +217,8 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
     name = spec.name.strip()[:80]
     if ctx.rows(Place).filter(name__iexact=name).exclude(pk=place.pk).exists():
         raise refuse("name", "taken", f"There is another place {name}.")
+    if spec.outline is not None and spec.outline != place.outline:
+        _overlaps(ctx, place.site, spec, place.pk)
     for barred in bars:
         barred(ctx, place, spec)
     before = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
@@ -145,6 +227,7 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
         setattr(place, field, value)
     place.gangway, place.set_point_c, place.cooled_to_c = spec.gangway, spec.set_point_c, spec.cooled_to_c
     place.excess_c, place.active = spec.excess_c, active
+    place.lets_in, place.lamps_mol = spec.lets_in, spec.lamps_mol
     place.save()
     after = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
     ctx.record("places.change", f"Changed {place.name}.", place, before=before, after=after)
@@ -166,14 +249,14 @@ class SetUp:
     working_days: tuple[int, ...]
     sowing_days: tuple[int, ...]
     places: tuple[PlaceSpec, ...]
+    word: str = ""  # that the start of an empty house says
     raises: tuple[str, ...] = ()  # slugs of the crops that it takes from what ships; none: whatever ships
 
 
 @transaction.atomic
 def set_up(answers: SetUp) -> tuple[Organisation, User]:
     """First run: organisation, first manager, site with its climate, places. Only in an empty house."""
-    if not is_empty():
-        raise Forbidden("A nursery is set up already. Sign in, or ask its manager.")
+    may_begin(answers.word)
     if not answers.organisation.strip():
         raise refuse("organisation", "missing", "What is the nursery called?")
     check_timezone(answers.timezone)

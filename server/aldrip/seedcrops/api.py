@@ -11,13 +11,15 @@ from aldrip.base.quantity import read_measure
 from aldrip.base.schemas import Done, steps
 from aldrip.lots.models import Lot
 from aldrip.lots.processing import Cleaned, Dried, Load, Part
-from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, reading
+from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, parts, reading
 from aldrip.seedcrops.laying import LayoutChange, load_block
 from aldrip.seedcrops.printing import rows_facts
 from aldrip.seedcrops.schemas import (
+    AllInIn,
     BlockOut,
     CleanIn,
     CountedOut,
+    DispenseIn,
     DropClassIn,
     DryIn,
     EntriesIn,
@@ -33,6 +35,7 @@ from aldrip.seedcrops.schemas import (
     MadeOut,
     MaleOutIn,
     NeighbourIn,
+    RejectPartIn,
     RemedyIn,
     SchemeIn,
     SeedCropOut,
@@ -222,10 +225,31 @@ def sign(ctx: Ctx, inspection_id: Ref, body: SignIn) -> Any:
     return reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id))
 
 
+@room.post("/inspections/{ref:inspection_id}/dispense", "seedcrops.sign", response=InspectionOut)
+def dispense(ctx: Ctx, inspection_id: Ref, body: DispenseIn) -> Any:
+    """Sign that a visit is dispensed with."""
+    inspecting.dispense(ctx, inspection_id, given_by=body.given_by, reason=body.reason)
+    return reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id))
+
+
+@room.post("/inspections/{ref:inspection_id}/reject-part", "seedcrops.sign", response=InspectionOut)
+def reject_part(ctx: Ctx, inspection_id: Ref, body: RejectPartIn) -> Any:
+    """Sign that a part of the field along one side is rejected."""
+    parts.reject_part(ctx, inspection_id, side=body.side, metres=body.metres, reason=body.reason)
+    return reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id))
+
+
 @room.post("/seed-blocks/{ref:block_id}/male-out", "seedcrops.do", response=BlockOut)
 def male_out(ctx: Ctx, block_id: Ref, body: MaleOutIn) -> Any:
     """The male rows and borders are out."""
     harvesting.male_out(ctx, block_id, **body.dict())
+    return _block(ctx, block_id)
+
+
+@room.post("/seed-blocks/{ref:block_id}/all-in", "seedcrops.do", response=BlockOut)
+def all_in(ctx: Ctx, block_id: Ref, body: AllInIn) -> Any:
+    """The harvest is finished: nothing more comes."""
+    harvesting.all_in(ctx, block_id, on=body.on)
     return _block(ctx, block_id)
 
 
@@ -262,9 +286,9 @@ def dry(ctx: Ctx, lot_id: Ref, body: DryIn) -> Any:
 @room.post("/cleaning", "lots.process", response=MadeOut)
 def clean(ctx: Ctx, body: CleanIn) -> Any:
     """Raw lots went over the cleaner; a clean lot came out."""
-    parts = [Part(one.lot_id, read_measure(one.kg, "kg", f"lots.{n}.kg")) for n, one in enumerate(body.lots)]
+    given = [Part(one.lot_id, read_measure(one.kg, "kg", f"lots.{n}.kg")) for n, one in enumerate(body.lots)]
     out = read_measure(body.clean, "kg", "clean"), read_measure(body.screenings or "0", "kg", "screenings")
-    lot = harvesting.clean(ctx, Cleaned(parts, *out, body.on, body.client_uuid, body.reason))
+    lot = harvesting.clean(ctx, Cleaned(given, *out, body.on, body.client_uuid, body.reason))
     return {"id": lot.pk, "code": lot.code, "message": f"Clean seed is lot {lot.code}."}
 
 

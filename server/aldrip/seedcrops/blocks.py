@@ -25,6 +25,7 @@ from aldrip.methods.services import class_scheme
 from aldrip.orders.models import OrderLine
 from aldrip.places.ground import polygon_of, ring_of
 from aldrip.places.models import Kind, Place
+from aldrip.seedcrops.generations import sown_for
 from aldrip.seedcrops.inspecting import move_visits, plan_visits
 from aldrip.seedcrops.laying import (
     CLEARABLE,
@@ -41,6 +42,7 @@ from aldrip.seedcrops.laying import (
     plan_rows,
     ring_m,
     state_of,
+    step_of,
 )
 from aldrip.seedcrops.models import BlockParent, BlockSowing, FlowerObservation, Inspection, SeedBlock
 from aldrip_core.batch_plan import Plan, Stand, plan_batch
@@ -95,7 +97,7 @@ def lay_out(
         field=place,
         outline=polygon_of(place.site, ring),
         seed_class=_class_asked(batch) or usual_class(given, ctx.organisation.class_scheme),
-        step=given.get("step", "open"),
+        step=step_of(batch),
         pattern=given.get("pattern", ""),
         bearing_deg=bearing_deg if bearing_deg is not None else longest_side_bearing(ring),
         row_spacing_m=given["row_spacing_m"],
@@ -379,9 +381,7 @@ def _parent_seed(ctx: Ctx, block: SeedBlock, parent: BlockParent, lot_id: int) -
     if lot.line is None or lot.line.slug != parent.line.slug:
         raise refuse("lot_id", "other_line", f"Lot {lot.code} is not {parent.line.name}.")
     scheme = class_scheme(ctx)
-    allowed: list[str] = (
-        next((c["from"] for c in scheme.classes if c["slug"] == block.seed_class), []) if scheme else []
-    )
+    allowed = sown_for(scheme, block.seed_class)
     names = scheme.names() if scheme else {}
     if lot.seed_class not in allowed:
         asked = " or ".join(names.get(c, c) for c in allowed)

@@ -3,10 +3,13 @@
 from collections.abc import Iterable
 from datetime import timedelta
 
+from django.db.models import Max
+
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import share
 from aldrip.batches.models import Batch
+from aldrip.lots.models import Intake
 from aldrip.seedcrops.flowering import match_of
 from aldrip.seedcrops.isolation import Surroundings, judge
 from aldrip.seedcrops.laying import saved_batch
@@ -18,6 +21,7 @@ from aldrip_core.stages import Trait
 
 BEFORE_VISIT_DAYS = 3
 BEFORE_FLOWERING_DAYS = 7
+QUIET_DAYS = 4  # without a load, after which somebody is asked whether the harvest is finished
 
 
 @asks(
@@ -47,6 +51,11 @@ def to_lay_out(look: Look) -> Iterable[Decision]:
         f"{d['field']}: a neighbour stands {d['there_m']:,.0f} m away where {d['asked_m']:,.0f} m are asked.",
         "See the cures",
     ),
+    all_in=lambda d: Words(
+        f"harvest of {d['batch']}",
+        f"{d['batch']} on {d['field']}: loads came in, the last on {d['last']}. Is the harvest finished, or does more come?",
+        "Say so",
+    ),
 )
 def blocks(look: Look) -> Iterable[Decision]:
     """What blocks ask for while they stand."""
@@ -55,6 +64,24 @@ def blocks(look: Look) -> Iterable[Decision]:
         if block.batch.state in (Batch.State.PLANNED, Batch.State.SOWN):
             yield from _visits(look.ctx, block)
             yield from _before_flowering(look.ctx, around, block)
+    yield from _harvests(look.ctx, around.blocks)
+
+
+def _harvests(ctx: Ctx, there: Iterable[SeedBlock]) -> Iterable[Decision]:
+    """Fields of which loads came in some while ago and nobody said whether more comes."""
+    cut = {}
+    for block in there:
+        row = saved_batch(block).with_trait(Trait.LOADS) if block.batch.state == Batch.State.SOWN else None
+        if row is not None and row.actual_start is not None and block.batch.all_in is None:
+            cut[block.batch.uuid] = block
+    if not cut:
+        return
+    last = ctx.rows(Intake).filter(subject__in=cut, lot__isnull=False).values_list("subject")
+    for subject, at in last.annotate(newest=Max("happened_at")).order_by("subject"):
+        day, block = ctx.local(at).date(), cut[subject]
+        if (ctx.today - day).days >= QUIET_DAYS:
+            data = {"batch": block.batch.code, "field": block.field.name, "last": f"{day.day} {day:%b}"}
+            yield Decision("seedcrops", "all_in", block.batch.code, data, f"/seedcrops/{block.pk}")
 
 
 def _visits(ctx: Ctx, block: SeedBlock) -> Iterable[Decision]:

@@ -9,9 +9,11 @@ from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.models import Batch
 from aldrip.seedcrops.inspecting import rejections
 from aldrip.seedcrops.isolation import Surroundings, too_near
+from aldrip.seedcrops.kilos import RESTS_ON, blocks_touched, follow_kilos
 from aldrip.seedcrops.models import SeedBlock
 
 #: Columns on which a field's class and its isolation rest, by table.
+WEIGHED = RESTS_ON
 FOLLOWED = {
     "seedcrops_seedblock": frozenset({"outline", "seed_class", "strip_left", "step"}),
     "seedcrops_blockparent": frozenset({"line_id", "sow_on", "sowings", "sowing_gap_days"}),
@@ -40,5 +42,13 @@ def heard(ctx: Ctx, touched: Mapping[str, Touched]) -> None:
             if now != (batch.seed_class, batch.barred):
                 changed.append((batch.pk, *now))
     update_rows(Batch, ("seed_class", "barred"), changed)
-    if changed:
-        refresh(ctx, batches=[pk for pk, *_ in changed])
+    touched_by = {pk for pk, *_ in changed}
+    if touched_by:
+        refresh(ctx, batches=touched_by)
+
+
+def weighed(ctx: Ctx, touched: Mapping[str, Touched]) -> None:
+    """Let the batches of blocks whose rows, sowings or flowering changed reckon with the kilos that they now give."""
+    batches = follow_kilos(ctx, blocks_touched(ctx, touched))
+    if batches:
+        refresh(ctx, batches=batches)

@@ -4,9 +4,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from aldrip.accounts.context import Ctx
+from aldrip.batches.forecasting import LIVE
+from aldrip.batches.models import Batch
 from aldrip.lots.models import Lot
 from aldrip.methods.models import ClassScheme, Line
 from aldrip.methods.services import class_scheme
+from aldrip.seedcrops.kilos import for_lots
 from aldrip.seedcrops.laying import (
     Layout,
     kilos,
@@ -33,10 +36,16 @@ class Weights:
     tgw: dict[str, float]
     told: dict[str, str]
     lots: list[Lot]
+    classes: list[str]
 
     def lot_of(self, line: Line) -> Lot | None:
-        """The oldest lot of a line with seed left."""
-        return next((lot for lot in self.lots if lot.line_id == line.pk), None)
+        """The oldest lot of a line with seed left, first of those that may be sown here."""
+        own = [lot for lot in self.lots if lot.line_id == line.pk]
+        return next((lot for lot in own if self.may_be_sown(lot)), own[0] if own else None)
+
+    def may_be_sown(self, lot: Lot) -> bool:
+        """Whether a lot is of a class that may be multiplied here, with its label."""
+        return lot.seed_class in self.classes and bool(lot.status or lot.label_number)
 
 
 def weights_of(ctx: Ctx, block: SeedBlock) -> Weights:
@@ -45,12 +54,25 @@ def weights_of(ctx: Ctx, block: SeedBlock) -> Weights:
     lots = list(parent_lots(ctx, [p.line_id for p in parents]))
     found = {p.role: tgw_for(ctx, p.line, lots) for p in parents}
     tgw, told = ({role: pair[i] for role, pair in found.items()} for i in (0, 1))
-    return Weights(tgw, told, lots)  # type: ignore[arg-type]
+    classes = sown_for(class_scheme(ctx), block.seed_class)
+    return Weights(tgw, told, lots, classes)  # type: ignore[arg-type]
 
 
 def rows_of(block: SeedBlock, weights: Weights) -> RowPlan | None:
     """The row plan of a block; None where one line is drilled."""
-    return plan_rows(layout_of(block), ring_m(block), weights.tgw) if block.pattern else None
+    if not block.pattern:
+        return None
+    return plan_rows(sown_thicker(block, layout_of(block), weights), ring_m(block), weights.tgw)
+
+
+def sown_thicker(block: SeedBlock, layout: Layout, weights: Weights) -> Layout:
+    """A layout with the establishment of each line as its lot germinates: the one sown, else the oldest in stock."""
+    parents = {p.role: p for p in block.parents.all()}
+    lots = {
+        role: next((one.lot for one in parent.sown.all()), None) or weights.lot_of(parent.line)
+        for role, parent in parents.items()
+    }
+    return for_lots(layout, lots, {role: parent.line for role, parent in parents.items()})
 
 
 def rate_of(block: SeedBlock, layout: Layout, weights: Weights) -> SeedRate | None:
@@ -76,6 +98,7 @@ def generations_out(ctx: Ctx, block: SeedBlock, weights: Weights) -> dict[str, A
     plan = rows_of(block, weights)
     rungs: list[dict[str, Any]] = []
     parents = {p.role: p for p in block.parents.all()}
+    growing = _growing(ctx, block)
     if plan is not None:
         main = [row for row in plan.rows if row.part != "headland"]
         rungs.append(_rung("rows", "Rows", len(main), "rows", f"{block.row_spacing_m:g} m apart, {block.pattern}"))
@@ -90,16 +113,36 @@ def generations_out(ctx: Ctx, block: SeedBlock, weights: Weights) -> dict[str, A
                 )
             )
     for role, asked in needed.items():
-        stock = sum(kilos_of(lot) for lot in lots if lot.line_id == parents[role].line_id)
+        own = [lot for lot in lots if lot.line_id == parents[role].line_id]
+        stock = sum(kilos_of(lot) for lot in own if weights.may_be_sown(lot))
+        unfit = sum(kilos_of(lot) for lot in own if not weights.may_be_sown(lot))
         sown = sum(float(s.kg) for s in parents[role].sown.all())
+        lot = weights.lot_of(parents[role].line)
+        usual = parents[role].line.crop.germination
+        weak = ""
+        if lot and lot.germination and usual and lot.germination < usual and role != "S":
+            weak = f"; lot {lot.code} germinates {lot.germination:.0%}, usual is {usual:.0%}".replace("%", " %")
+        weak += growing.get(parents[role].line_id, "")
+        if unfit:
+            weak += f"; {unfit:,.1f} kg more are of a class, or without a label, that may not be sown here"
         told = (
             f"{sown:,.1f} kg sown"
             if sown
-            else f"{stock:,.1f} kg in stock" + (f", {asked - stock:,.1f} kg short" if asked > stock else "")
+            else f"{stock:,.1f} kg in stock" + (f", {asked - stock:,.1f} kg short" if asked > stock else "") + weak
         )
         rungs.append(_rung(f"seed.{role}", f"Parent seed {role}" if role != "S" else "Seed sown", asked, "kg", told))
     classes, working = _above(ctx, block, area, needed)
     return {"rungs": rungs, "classes": classes, "problem": "", "working": working}
+
+
+def _growing(ctx: Ctx, block: SeedBlock) -> dict[int, str]:
+    """What the house grows of the parent lines itself, by line, in words."""
+    lines = [p.line_id for p in block.parents.all()]
+    rows = ctx.rows(Batch).filter(line__in=lines, method__form="seed", state__in=LIVE).exclude(pk=block.batch_id)
+    found: dict[int, str] = {}
+    for line, code, expected in rows.order_by("pk").values_list("line", "code", "expected"):
+        found[line] = found.get(line, "") + f"; {code} grows about {expected / 1000:,.0f} kg of it"
+    return found
 
 
 def _rung(key: str, name: str, value: float, unit: str, words: str) -> dict[str, Any]:
@@ -114,7 +157,7 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
     if scheme is None or not area or not expected or not all(needed.values()):
         return [], ()
     names = scheme.names()
-    first = _sown_for(scheme, block.seed_class)
+    first = sown_for(scheme, block.seed_class)
     if not first:
         return [], ()
     lines = {p.role: p.line.name for p in block.parents.all()}
@@ -142,13 +185,15 @@ def _above(ctx: Ctx, block: SeedBlock, area: float, needed: dict[str, float]) ->
                 "kg": up.clean_kg,
                 "area_ha": up.area_ha,
                 "seed_in_kg": up.seed_in_kg,
-                "from_class": next((names[c] for c in _sown_for(scheme, first[0])), "breeder's seed"),
+                "from_class": next((names[c] for c in sown_for(scheme, first[0])), "breeder's seed"),
             }
         )
         working.extend(result.working if not working else result.working[-2:])
     return found, tuple(working)
 
 
-def _sown_for(scheme: ClassScheme, seed_class: str) -> list[str]:
+def sown_for(scheme: ClassScheme | None, seed_class: str) -> list[str]:
     """Classes that may be sown for a class, the usual one first."""
+    if scheme is None:
+        return []
     return next((list(c["from"]) for c in scheme.classes if c["slug"] == seed_class), [])

@@ -24,6 +24,7 @@ from aldrip.seedcrops.isolation import Surroundings, isolation_wanting
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
 from aldrip_core.flowering import flowers_until
+from aldrip_core.intake import LEAST_PURE
 from aldrip_core.plausible import WEEKS_OFF, how_early, how_far
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
@@ -90,6 +91,14 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
     _doubt_harvest_day(ctx, block, saved, on)
     expected_kg = float(batch.expected or 0) / 1000
     over = how_far(load.net_kg, expected_kg) if load.net_kg > expected_kg else None
+    done_on = batch.all_in
+    ctx.doubt(
+        "after_the_end",
+        "on",
+        None
+        if done_on is None
+        else f"The harvest of {batch.code} was finished on {done_on.day} {done_on:%b}. Is this load of it?",
+    )
     ctx.doubt(
         "load",
         "gross",
@@ -111,21 +120,66 @@ def harvest(ctx: Ctx, block_id: Ref, load: Load, *, on: date, equipment_clean: b
             note=f"{block.field.name}, batch {batch.code}",
         )
     intake = processing.take_in_load(
-        ctx, load, lot, subject=batch, subject_code=batch.code, limit_percent=limit, on=on, client_uuid=client_uuid
+        ctx,
+        load,
+        lot,
+        subject=batch,
+        subject_code=batch.code,
+        limit_percent=limit,
+        on=on,
+        client_uuid=client_uuid,
+        purity_min=batch.method_snapshot["layout"].get("intake", {}).get("purity_min", LEAST_PURE),
     )
     if lot is not None:
         row = saved.with_trait(Trait.LOADS) or saved.last
         Yield.objects.create(stage=row, lot=lot, quantity=of_lot(lot, load.net_kg))
         _parents(block, lot)
         reached(ctx, saved, row.key, on)
-        if intake.decision == "dry now":
+        if limit is not None and load.moisture_percent > limit:
             _dry_task(ctx, block, lot, load, limit)
-    words = {"accept": "taken in", "dry now": "taken in to be dried now", "refuse": "refused"}[intake.decision]
+    words = {
+        "accept": "taken in",
+        "dry now": "taken in to be dried now",
+        "apart": "taken in apart",
+        "refuse": "refused",
+    }[intake.decision]
     code = f" as lot {lot.code}" if lot else ""
     ctx.record(
         "block.harvest", f"{batch.code}: {load.net_kg:,.0f} kg at {load.moisture_percent:g} % {words}{code}.", block
     )
     return intake
+
+
+@act
+def all_in(ctx: Ctx, block_id: Ref, *, on: date) -> Batch:
+    """The harvest of a block is finished: nothing more is expected of it than what came in. Said again it moves the day."""
+    ctx.get(SeedBlock, block_id, lock=True)
+    block = load_block(ctx, block_id)
+    saved = load_batch(ctx, block.batch_id, lock=True)
+    batch = saved.batch
+    _day(ctx, on)
+    loads = ctx.rows(Intake).filter(subject=batch.uuid)
+    newest = max((ctx.local(one.happened_at).date() for one in loads), default=None)
+    if batch.state != Batch.State.SOWN:
+        raise refuse(
+            "state", "closed", f"{batch.code} is {batch.state}; its harvest is neither under way nor to be ended."
+        )
+    if newest is not None and on < newest:
+        raise refuse(
+            "on", "too_early", f"A load came in on {newest.day} {newest:%b}; the harvest was not finished before."
+        )
+    came = sum(float(one.gross_kg - one.tare_kg) for one in loads if one.lot_id)
+    expected = float(batch.expected or 0) / 1000
+    ctx.doubt(
+        "all_in",
+        "on",
+        None if came else f"Nothing of {batch.code} came in, and {expected:,.0f} kg are expected. Is nothing to come?",
+    )
+    batch.all_in = on
+    batch.version += 1
+    batch.save(update_fields=["all_in", "version"])
+    ctx.record("block.all_in", f"{batch.code}: harvest finished on {on.day} {on:%b}, {came:,.0f} kg in all.", block)
+    return batch
 
 
 def _doubt_male_out(ctx: Ctx, block: SeedBlock, on: date) -> None:

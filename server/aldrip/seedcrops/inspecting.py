@@ -20,7 +20,7 @@ from aldrip.methods.resolver import Library
 from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import match_of, shedding_from
-from aldrip.seedcrops.laying import layout_of, load_block, plan_rows, ring_m, saved_batch
+from aldrip.seedcrops.laying import layout_of, left_m2, left_of, load_block, plan_rows, ring_m, saved_batch
 from aldrip.seedcrops.models import Inspection, InspectionCount, SeedBlock
 from aldrip_core.field_inspection import (
     Choice,
@@ -37,12 +37,14 @@ from aldrip_core.field_inspection import (
     spread_areas,
     visit_day,
 )
-from aldrip_core.geometry import area_m2, to_degrees
+from aldrip_core.geometry import to_degrees
 from aldrip_core.plausible import WEEKS_OFF
 from aldrip_core.refusal import Refused
 from aldrip_core.reject_number import Decision
+from aldrip_core.rows_left import metres_left
 from aldrip_core.stages import Trait
 
+DISPENSED = "dispense"
 MOST_PLANTS = 100_000
 TWICE = 1.5  # of an area’s plants, counted by several people: more than they shared out
 
@@ -90,8 +92,21 @@ def _day_of(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> date:
         flower = saved.with_trait(Trait.FLOWERS)
         sheds = None
         flowers = flower.planned.lower if flower else saved.first.planned.upper
-    day = visit_day(before=before, days_after=inspection.days_after, shedding_from=sheds, flowers_from=flowers)
+    ripe = flowers + timedelta(days=_days_to_ripe(block)) if inspection.stage == "maturity" else None
+    day = visit_day(
+        before=before, days_after=inspection.days_after, shedding_from=sheds, flowers_from=flowers, ripe_from=ripe
+    )
     return working.on_or_before(day) if before else working.on_or_after(day)
+
+
+def _days_to_ripe(block: SeedBlock) -> int:
+    """Days from first flowers to the cut, as the method of a block has them."""
+    spine = list(saved_batch(block).method.spine)
+    names = [stage.key for stage in spine if stage.does(Trait.FLOWERS) or stage.does(Trait.LOADS)]
+    if len(names) < 2:
+        return 0
+    first, last = (next(n for n, stage in enumerate(spine) if stage.key == key) for key in (names[0], names[-1]))
+    return round(sum(stage.duration.days or 0 for stage in spine[first:last]))
 
 
 def _task(ctx: Ctx, block: SeedBlock, inspection: Inspection) -> None:
@@ -166,12 +181,12 @@ def begin(ctx: Ctx, inspection_id: Ref) -> Inspection:
         )
     _doubt_begin(ctx, block, inspection)
     plan = SamplingPlan(**standard.sampling)
-    ring = ring_m(block)
-    areas = plan.areas(area_m2(ring) / 10_000)
+    ground = left_of(block) or [[ring_m(block)]]
+    areas = plan.areas(left_m2(block) / 10_000)
     east, north = centre_of(block.field.site)
     inspection.standard, inspection.limits, inspection.areas = standard, standard.limits, areas
     inspection.plants_per_area, inspection.state = plan.plants_per_area, Inspection.State.OPEN
-    inspection.points = [list(p) for p in to_degrees(spread_areas(ring, areas), longitude=east, latitude=north)]
+    inspection.points = [list(p) for p in to_degrees(spread_areas(ground, areas), longitude=east, latitude=north)]
     inspection.save()
     ctx.record(
         "inspection.begin", f"Began to count {block.batch.code}: {inspection.words.lower()}, {areas} areas.", block
@@ -399,9 +414,10 @@ def hours_to_rogue(block: SeedBlock, judgement: Judgement) -> float:
     """Person-hours to walk the rows and take out what the count makes expect."""
     if block.pattern:
         plan = plan_rows(layout_of(block), ring_m(block), {})
-        metres, plants = sum(plan.metres.values()), sum(plan.plants.values())
+        metres = sum(metres_left(plan.rows, left_of(block)).values())
+        plants = sum(plan.plants.values()) * metres / sum(plan.metres.values())
     else:
-        area = area_m2(ring_m(block))
+        area = left_m2(block)
         metres, plants = metres_to_walk(area), area * (block.target_per_m2 or 0)
     return roguing_hours(row_metres=metres, off_types=off_types_expected(judgement, plants))
 
@@ -417,10 +433,14 @@ def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> In
     tally = tally_of(inspection)
     judgement = judgement_of(inspection, tally)
     allowed = choices_for(ctx, inspection, judgement)
-    if decision not in allowed:
+    grounds = decision == Choice.REJECT and decision not in allowed
+    if grounds and not reason.strip():
+        told = "The count does not reject it. On what other grounds is the field rejected? Say so in a word to it."
+        raise refuse("reason", "missing", told)
+    if decision not in allowed and not grounds:
         raise refuse("decision", "not_allowed", _why_not(ctx, block, decision, judgement))
     twice = tally.twice(inspection.plants_per_area)
-    if twice and not reason.strip():
+    if twice and not grounds and not reason.strip():
         raise refuse(
             "reason",
             "counted_twice",
@@ -430,7 +450,8 @@ def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> In
     inspection.state, inspection.decision = Inspection.State.SIGNED, wanted.value
     inspection.signed_by, inspection.signed_role, inspection.signed_at = ctx.user, ctx.role, ctx.now
     inspection.counted = {"plants": tally.plants, "faults": tally.faults}
-    inspection.sentence = (sentence_of(judgement) + (f" {reason.strip()}" if reason.strip() else ""))[:400]
+    told = sentence_of(judgement) + (f" {reason.strip()}" if reason.strip() else "")
+    inspection.sentence = (f"On other grounds: {reason.strip()}. {sentence_of(judgement)}" if grounds else told)[:400]
     inspection.save()
     finish_task(ctx, block.batch, visit_key(inspection))
     if wanted is Choice.ROGUE:
@@ -450,6 +471,46 @@ def sign(ctx: Ctx, inspection_id: Ref, *, decision: str, reason: str = "") -> In
         f"{block.batch.code}, {inspection.words.lower()}: {words[wanted.value]}. {inspection.sentence}",
         block,
         after={"inspection": str(inspection.uuid), "decision": wanted.value},
+    )
+    return inspection
+
+
+@act
+def dispense(ctx: Ctx, inspection_id: Ref, *, given_by: str, reason: str) -> Inspection:
+    """Sign that a visit is dispensed with: who gave it, on what grounds. One visit of a field is always counted."""
+    inspection = get_inspection(ctx, inspection_id, lock=True)
+    block = inspection.block
+    if inspection.state == Inspection.State.SIGNED:
+        raise refuse("state", "closed", f"Inspection {inspection.number} of {block.batch.code} is signed already.")
+    if not given_by.strip():
+        raise refuse(
+            "given_by",
+            "missing",
+            "Who dispenses with it? The inspector or the authority by name, with the number of the letter.",
+        )
+    if not reason.strip():
+        raise refuse("reason", "missing", "On what grounds? It stands on every declaration of this seed.")
+    if inspection.follows_id is not None:
+        told = "It answers for a count that did not pass; that is not dispensed with. Count it, downgrade or reject."
+        raise refuse("state", "must_be_counted", told)
+    others = block.inspections.exclude(pk=inspection.pk)
+    if not others.exclude(state=Inspection.State.SIGNED, decision=DISPENSED).exists():
+        raise refuse(
+            "state",
+            "last_one",
+            "One visit of a field is always made and counted; the others are dispensed with already.",
+        )
+    inspection.state, inspection.decision = Inspection.State.SIGNED, DISPENSED
+    inspection.signed_by, inspection.signed_role, inspection.signed_at = ctx.user, ctx.role, ctx.now
+    covers = f"Covers “{inspection.words.lower()}” of {block.batch.code} on {block.field.name} alone."
+    inspection.sentence = f"Dispensed with by {given_by.strip()}: {reason.strip()}. {covers}"[:400]
+    inspection.save()
+    finish_task(ctx, block.batch, visit_key(inspection))
+    ctx.record(
+        "inspection.dispense",
+        f"{block.batch.code}, {inspection.words.lower()}: {inspection.sentence}",
+        block,
+        after={"inspection": str(inspection.uuid), "decision": DISPENSED},
     )
     return inspection
 
@@ -478,23 +539,29 @@ def _why_not(ctx: Ctx, block: SeedBlock, decision: str, judgement: Judgement) ->
     return "The count is within every limit; only accepting follows from it."
 
 
-def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
-    """A roguing on the day sheet, and a new visit after it."""
+def again_after(ctx: Ctx, inspection: Inspection, what: str) -> Inspection:
+    """A new visit two days on, which answers for what the signed one left open."""
     block, working = inspection.block, ctx.calendars()[0]
-    hours = hours_to_rogue(block, judgement)
     number = (block.inspections.order_by("-number").values_list("number", flat=True).first() or 0) + 1
     again = Inspection.objects.create(
         organisation=ctx.organisation,
         block=block,
         number=number,
         stage=inspection.stage,
-        words=f"{inspection.words}, again after roguing"[:80],
+        words=f"{inspection.words}, again {what}"[:80],
         share=inspection.share,
         days_after=inspection.days_after,
         planned_on=working.on_or_after(ctx.today + timedelta(days=2)),
         follows=inspection,
     )
     _task(ctx, block, again)
+    return again
+
+
+def _rogue(ctx: Ctx, inspection: Inspection, judgement: Judgement) -> None:
+    """A roguing on the day sheet, and a new visit after it."""
+    block, again = inspection.block, again_after(ctx, inspection, "after roguing")
+    hours = hours_to_rogue(block, judgement)
     work = Work(f"rogue:{inspection.number}", "rogue", f"Rogue {block.batch.crop.name.lower()}: walk every row")
     put_task(
         ctx,

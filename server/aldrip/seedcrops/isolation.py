@@ -1,6 +1,5 @@
 """Isolation of a block: rules of its scheme, neighbours and own blocks, breaches with their cures."""
 
-import uuid
 from collections.abc import Callable
 from copy import copy
 from dataclasses import dataclass
@@ -14,8 +13,6 @@ from aldrip.base.errors import Conflict, refuse
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
 from aldrip.batches.models import Batch
-from aldrip.diary.services import record_count
-from aldrip.lots.models import Intake
 from aldrip.lots.releasing import class_names
 from aldrip.methods.models import IsolationRule
 from aldrip.methods.resolver import Library
@@ -23,11 +20,12 @@ from aldrip.methods.services import class_scheme
 from aldrip.orders.promised import in_grams
 from aldrip.places.ground import centre_of, ring_of
 from aldrip.seedcrops.flowering import Match, match_of
-from aldrip.seedcrops.laying import ROLES, days_to_sow, kilos, load_block, ring_m, saved_batch
+from aldrip.seedcrops.laying import ROLES, days_to_sow, kilos, left_m2, left_of, load_block, ring_m, saved_batch
 from aldrip.seedcrops.models import Neighbour, SeedBlock
+from aldrip.seedcrops.parts import MIXED_IN, leave, taken_in
 from aldrip_core import isolation as core
 from aldrip_core.flowering import may_flower, sow_for, sow_not_before
-from aldrip_core.geometry import area_m2, to_degrees, to_metres
+from aldrip_core.geometry import area_m2, to_degrees
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import Trait
 
@@ -191,30 +189,12 @@ def judge(around: Surroundings, block: SeedBlock, seed_class: str | None = None)
         ],
         flowering=window,
     )
-    left = _left(block)
+    left = left_of(block)
     still = core.not_cured(result.breaches, left=left, outlines={n.key: n.ring for n in known})
     plantable, area = (
         core.common_parts(left, result.plantable) if left else (result.plantable, result.plantable_area_m2)
     )
     return Judged(found, rules, result, [n for n in found if n.kind not in rules], window, still, plantable, area)
-
-
-def _left(block: SeedBlock) -> list[list[tuple[tuple[float, float], ...]]]:
-    """What a strip left of a block, as rings in metres round its site; empty where none was left."""
-    if not block.strip_left:
-        return []
-    east, north = centre_of(block.field.site)
-    return [
-        [to_metres(ring, longitude=east, latitude=north) for ring in part] for part in block.strip_left["coordinates"]
-    ]
-
-
-def left_m2(block: SeedBlock) -> float:
-    """Area that still counts: the block's, less the strip that was left [m²]."""
-    parts = _left(block)
-    if not parts:
-        return area_m2(ring_m(block))
-    return sum(area_m2(rings[0]) - sum(area_m2(hole) for hole in rings[1:]) for rings in parts)
 
 
 def too_near(around: Surroundings, block: SeedBlock) -> list[str]:
@@ -348,14 +328,6 @@ def _promised(batch: Batch) -> float:
     )
 
 
-MIXED_IN = "Loads of the block were taken in already; the strip's seed is among them."
-
-
-def _taken_in(ctx: Ctx, block: SeedBlock) -> bool:
-    rows = ctx.rows(Intake).filter(subject=block.batch.uuid)
-    return rows.exclude(lot=None).exists()
-
-
 def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str, Any]:
     area, left = left_m2(block), judged.plantable_m2
     expected = kilos(batch.expected) or 0.0
@@ -372,7 +344,7 @@ def _strip(ctx: Ctx, block: SeedBlock, judged: Judged, batch: Batch) -> dict[str
     )
     if left <= 0:
         said = "Nothing of the field keeps its distance."
-    elif _taken_in(ctx, block):
+    elif taken_in(ctx, block):
         said = MIXED_IN
     possible = left > 0 and said != MIXED_IN
     return {
@@ -537,37 +509,11 @@ def leave_strip(ctx: Ctx, block_id: Ref, *, version: int) -> SeedBlock:
     judged = judge(Surroundings(ctx), block)
     if not judged.open:
         raise refuse("block", "nothing_to_leave", "Nothing is too near here any more.")
-    if _taken_in(ctx, block):
+    if taken_in(ctx, block):
         raise refuse("block", "taken_in", MIXED_IN + " Drop to a lower class, or reject the lots.")
     if judged.plantable_m2 <= 0:
         raise refuse("block", "nothing_left", "Nothing of the field keeps its distance.")
-    east, north = centre_of(block.field.site)
-    before = left_m2(block)
-    block.strip_left = {
-        "type": "MultiPolygon",
-        "coordinates": [
-            [[list(p) for p in to_degrees(r, longitude=east, latitude=north)] for r in polygon]
-            for polygon in judged.plantable
-        ],
-    }
-    block.version += 1
-    block.save(update_fields=["strip_left", "version"])
-    area = area_m2(ring_m(block))
-    share = max(0.0, before - judged.plantable_m2) / area
-    lost = min(block.batch.start, round(share * block.batch.start))
-    record_count(
-        ctx,
-        subject_kind="batch",
-        subject=block.batch.uuid,
-        stage="",
-        kind="loss",
-        sampled=block.batch.start,
-        found=lost,
-        parts=[],
-        cause="strip left for isolation",
-        on=ctx.today,
-        client_uuid=uuid.uuid4(),
-    )
+    lost = leave(ctx, block, judged.plantable, judged.plantable_m2, "strip left for isolation")
     ctx.record("block.strip", f"{block.batch.code}: a strip of {lost / 10_000:.2f} ha is left for isolation.", block)
     return block
 

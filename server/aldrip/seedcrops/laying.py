@@ -17,12 +17,12 @@ from aldrip.lots.taking import READY
 from aldrip.methods.models import Line
 from aldrip.orders.promised import shown
 from aldrip.places.climate import climate_of
-from aldrip.places.ground import ring_of
+from aldrip.places.ground import centre_of, ring_of
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import BlockParent, SeedBlock
 from aldrip_core.flowering import Phenology, flower_date, sow_for
-from aldrip_core.geometry import Point, area_m2
-from aldrip_core.isolation import common_parts
+from aldrip_core.geometry import Point, area_m2, to_metres
+from aldrip_core.isolation import Parts, common_parts, parts_without
 from aldrip_core.land_history import FreeYears, Grown, objections
 from aldrip_core.row_plan import RowPlan, row_plan
 from aldrip_core.seed_rate import SeedRate, seed_rate
@@ -126,6 +126,30 @@ def ring_m(block: SeedBlock) -> tuple[Point, ...]:
     return ring_of(block.field.site, block.outline, "outline", stored=True)
 
 
+def left_of(block: SeedBlock) -> Parts:
+    """What still counts of a block, as rings in metres round its site; empty where all of it does."""
+    if not block.strip_left:
+        return []
+    east, north = centre_of(block.field.site)
+    return [
+        [to_metres(ring, longitude=east, latitude=north) for ring in part] for part in block.strip_left["coordinates"]
+    ]
+
+
+def gone_of(block: SeedBlock) -> Parts:
+    """What of a block counts no more, in metres round its site; empty where all of it does."""
+    left = left_of(block)
+    return parts_without([[ring_m(block)]], left) if left else []
+
+
+def left_m2(block: SeedBlock) -> float:
+    """Area that still counts: the block's, less what was left of it [m²]."""
+    parts = left_of(block)
+    if not parts:
+        return area_m2(ring_m(block))
+    return sum(area_m2(rings[0]) - sum(area_m2(hole) for hole in rings[1:]) for rings in parts)
+
+
 def layout_of(block: SeedBlock) -> Layout:
     """The layout as it is saved."""
     parents = {parent.role: parent for parent in block.parents.all()}
@@ -180,7 +204,7 @@ def tgw_for(ctx: Ctx, line: Line, lots: list[Lot] | None = None) -> tuple[float,
 
 def parent_lots(ctx: Ctx, lines: list[int]) -> models.QuerySet[Lot]:
     """Seed lots of parent lines with something left, oldest first."""
-    rows = ctx.rows(Lot).filter(status__in=READY, line__in=lines, form="seed", balance__gt=0)
+    rows = ctx.rows(Lot).filter(status__in=READY, line__in=lines, form="seed", balance__gt=0, on_hold="")
     return rows.order_by("received_on", "id")
 
 
@@ -242,22 +266,32 @@ def plan_drill(layout: Layout, ring: tuple[Point, ...], lot: Lot | None, line: L
 
 def parent_lines(batch: Batch) -> dict[str, Line]:
     """Role → line of a seed crop. Raises Refused where the hybrid's parents are not known."""
-    way = batch.method_snapshot.get("way")
+    way, line = batch.method_snapshot.get("way"), batch.line
     if batch.line is None:
         raise refuse(
             "line_id",
             "missing",
             f"Which cultivar is {batch.code}? Name it in the order, so that its parents are known.",
         )
+    if way == "hybrid" and line is not None and line.female is None and line.maintainer is not None:
+        return {"F": line, "M": line.maintainer}  # what it bears is the A line again
     if way == "hybrid":
         if batch.line.female is None or batch.line.male is None:
             raise refuse(
                 "line_id",
                 "no_parents",
-                f"The parents of {batch.line.name} are not known. Enter its female and male line in Methods.",
+                f"The parents of {batch.line.name} are not known. Enter its female and male line in Methods, or of an A line "
+                "what it is kept going with; one line alone is grown by a method of one line.",
             )
         return {"F": batch.line.female, "M": batch.line.male}
     return {"S": batch.line}
+
+
+def step_of(batch: Batch) -> str:
+    """What a block is in the increase of seed: an A line with its maintainer is no hybrid, whatever the method says."""
+    line, given = batch.line, str(batch.method_snapshot["layout"].get("step", "open"))
+    kept = line is not None and line.female_id is None and line.maintainer_id is not None
+    return "increase" if kept and given == "hybrid" else given
 
 
 def phenology_of(line: Line) -> Phenology:

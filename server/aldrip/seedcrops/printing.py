@@ -5,7 +5,7 @@ from typing import Any
 from aldrip.accounts.context import Ctx
 from aldrip.base.words import day, number, share
 from aldrip.seedcrops.generations import rate_of, rows_of, seed_needed, weights_of
-from aldrip.seedcrops.laying import ROLES, layout_of, ring_m
+from aldrip.seedcrops.laying import ROLES, layout_of, left_m2, ring_m
 from aldrip.seedcrops.models import SeedBlock
 from aldrip.seedcrops.reading import class_names, drawing_of
 from aldrip_core.geometry import area_m2
@@ -23,7 +23,7 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
     """What the print shows. Drawn as plain lines: solid F, dashed M, dotted border."""
     weights = weights_of(ctx, block)
     plan = rows_of(block, weights)
-    drawing = drawing_of(plan, ring_m(block))
+    drawing = drawing_of(plan, block)
     width, height = (max(p[i] for p in drawing["outline"]) for i in (0, 1))
     scale = WIDE / max(width, height)
 
@@ -57,6 +57,11 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "width": width * scale,
         "height": height * scale,
         "outline": " ".join(at(p) for p in drawing["outline"]),
+        "gone": [
+            "".join("M" + "L".join(at(p).replace(",", " ") for p in one) + "Z" for one in rings)
+            for rings in drawing["gone"]
+        ],
+        "left": f"{left_m2(block) / 10_000:.2f}" if drawing["gone"] else "",
         "female_share": share(plan.female_share, 1) if plan else "",
         "scale_m": round(WIDE / scale / 5, -1) or 10,
         "scale_w": (round(WIDE / scale / 5, -1) or 10) * scale,

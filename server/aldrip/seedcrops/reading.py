@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -21,23 +22,35 @@ from aldrip.orders.promised import in_grams
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.blocks import plan_for
 from aldrip.seedcrops.flowering import flowering_out, match_of, shedding_from
-from aldrip.seedcrops.generations import generations_out, rate_of, rows_of, seed_needed, weights_of
+from aldrip.seedcrops.generations import (
+    generations_out,
+    rate_of,
+    rows_of,
+    seed_needed,
+    sown_thicker,
+    weights_of,
+)
 from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
+from aldrip.seedcrops.kilos import gives_of
 from aldrip.seedcrops.laying import (
     ROLES,
     LayoutChange,
     check_layout,
+    gone_of,
     history_objections,
     kilos,
     kilos_of,
     layout_of,
+    left_of,
     plan_rows,
     ring_m,
 )
 from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip_core.block_gives import BlockGives
 from aldrip_core.field_inspection import Judgement
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
 from aldrip_core.row_plan import RowPlan
+from aldrip_core.rows_left import lengths_left, metres_left, rows_left
 from aldrip_core.seed_rate import SeedRate
 
 WAYS = ("hybrid", "drilled")
@@ -131,7 +144,7 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "step": block.step,
         "outline": block.outline,
         "layout": _layout_out(block),
-        "rows": drawing_of(plan, ring_m(block)),
+        "rows": drawing_of(plan, block),
         "area_m2": area_m2(ring_m(block)),
         "parents": [
             {
@@ -171,6 +184,8 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "flowering": flowering_out(ctx, block),
         "generations": generations_out(ctx, block, weights),
         "male_out": None if removal is None else {"on": removal.removed_on, "how": removal.how},
+        "all_in": batch.all_in,
+        "gives": _gives(block),
         "has_male": any(p.role == "M" for p in block.parents.all()),
         "intake_limit": batch.method_snapshot["layout"].get("intake", {}).get("moisture_max"),
         "loads": [
@@ -188,6 +203,13 @@ def block_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         "stages_seen": batch.crop.stages_seen,
         "batch_version": batch.version,
     }
+
+
+def _gives(block: SeedBlock) -> BlockGives | None:
+    try:
+        return gives_of(block)
+    except Refused:
+        return None
 
 
 def _row_of(ctx: Ctx, block: SeedBlock, names: dict[str, str]) -> dict[str, Any]:
@@ -221,16 +243,19 @@ def _drill(rate: SeedRate | None) -> dict[str, Any] | None:
     }
 
 
-def drawing_of(plan: RowPlan | None, ring: Sequence[tuple[float, float]]) -> dict[str, Any]:
-    """Rows to scale in metres from the outline's lower left corner, for the screen and the print."""
+def drawing_of(plan: RowPlan | None, block: SeedBlock) -> dict[str, Any]:
+    """Rows to scale in metres from the outline's lower left corner, and what of the ground counts no more."""
+    ring, left, gone = ring_m(block), left_of(block), gone_of(block)
     x0, y0 = min(x for x, _ in ring), min(y for _, y in ring)
 
-    def at(p: tuple[float, float]) -> list[float]:
+    def at(p: Sequence[float]) -> list[float]:
         return [round(p[0] - x0, 2), round(p[1] - y0, 2)]
 
     rows = plan.rows if plan else ()
     return {
         "outline": [at(p) for p in ring],
+        "gone": [[[at(p) for p in one] for one in rings] for rings in gone],
+        "metres_left": metres_left(rows, left) if left else None,
         "rows": [
             {
                 "index": r.index,
@@ -266,7 +291,7 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
     tgw = weights.tgw
     drawing = None
     if block.pattern:
-        one, two = plan_rows(before, ring_m(block), tgw), plan_rows(after, ring_m(block), tgw)
+        one, two = (plan_rows(sown_thicker(block, layout, weights), ring_m(block), tgw) for layout in (before, after))
         figure("Female share", one.female_share, two.female_share, "", "share", two.female_share < one.female_share)
         for role in two.seed_kg:
             figure(f"Seed {role}", one.seed_kg.get(role), two.seed_kg[role], "kg")
@@ -276,7 +301,7 @@ def preview(ctx: Ctx, block: SeedBlock, change: LayoutChange) -> dict[str, Any]:
                 sum(r.line == role and r.part != "headland" for r in two.rows),
                 "rows",
             )
-        drawing = drawing_of(two, ring_m(block))
+        drawing = drawing_of(two, block)
     else:
         rates = [rate_of(block, layout, weights) for layout in (before, after)]
         for name, attribute, unit in (
@@ -364,6 +389,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
     east, north = centre_of(block.field.site)
     x0, y0 = min(x for x, _ in ring), min(y for _, y in ring)
     points = to_metres(inspection.points, longitude=east, latitude=north) if inspection.points else ()
+    gone = gone_of(block)
     table = table_for(inspection) if begun and with_table else None
     before = inspection.follows
     try:
@@ -395,6 +421,7 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
             for limit in inspection.limits
         ],
         "outline": [[x - x0, y - y0] for x, y in ring],
+        "gone": [[[[x - x0, y - y0] for x, y in one] for one in rings] for rings in gone],
         "points": [[x - x0, y - y0] for x, y in points],
         "plants": tally.plants,
         "faults": tally.faults,
@@ -461,18 +488,24 @@ def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
     """The row plan as CSV: every row with its line, part, metres and ends."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["row", "line", "part", "length_m", "piece", "from_lon", "from_lat", "to_lon", "to_lat"])
+    writer.writerow(
+        ["row", "line", "part", "length_m", "counts_m", "piece", "from_lon", "from_lat", "to_lon", "to_lat"]
+    )
     east, north = centre_of(block.field.site)
-    plan = rows_of(block, weights_of(ctx, block))
-    for row in plan.rows if plan else ():
+    plan, left = rows_of(block, weights_of(ctx, block)), left_of(block)
+    rows = plan.rows if plan else ()
+    counts = iter(lengths_left([segment for row in rows for segment in row.segments], left))
+    for row in rows:
         for piece, segment in enumerate(row.segments, start=1):
             (a, b), (c, d) = to_degrees(segment, longitude=east, latitude=north)
+            long_m = math.dist(*segment)  # of this piece: a strip across the rows has many
             writer.writerow(
                 [
                     row.index + 1,
                     neutral(row.line),
                     row.part,
-                    f"{row.length_m:.2f}",
+                    f"{long_m:.2f}",
+                    f"{next(counts):.2f}",
                     piece,
                     f"{a:.7f}",
                     f"{b:.7f}",
@@ -486,11 +519,12 @@ def rows_csv(ctx: Ctx, block: SeedBlock) -> str:
 def rows_geojson(ctx: Ctx, block: SeedBlock) -> str:
     """The row plan as GeoJSON lines in WGS84, the outline with them."""
     east, north = centre_of(block.field.site)
-    plan = rows_of(block, weights_of(ctx, block))
+    plan, left = rows_of(block, weights_of(ctx, block)), left_of(block)
     features: list[dict[str, Any]] = [
         {"type": "Feature", "geometry": block.outline, "properties": {"block": block.batch.code, "part": "outline"}}
     ]
-    for row in plan.rows if plan else ():
+    rows = plan.rows if plan else ()
+    for row, counts in zip(rows, rows_left(rows, left), strict=True):
         lines = [[list(p) for p in to_degrees(s, longitude=east, latitude=north)] for s in row.segments]
         features.append(
             {
@@ -501,6 +535,7 @@ def rows_geojson(ctx: Ctx, block: SeedBlock) -> str:
                     "line": row.line,
                     "part": row.part,
                     "length_m": round(row.length_m, 2),
+                    "counts_m": round(counts, 2),
                 },
             }
         )

@@ -8,7 +8,7 @@ from ninja import Field, Schema
 from pydantic import AwareDatetime
 
 from aldrip.base.schemas import BatchState, StepOut, VisitState
-from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent
+from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Number, Percent
 
 
 class VisitOut(Schema):
@@ -55,9 +55,11 @@ class RowOut(Schema):
 
 
 class DrawingOut(Schema):
-    """Metres from the lower left corner of the outline."""
+    """Metres from the lower left corner of the outline. `gone`: polygons with their holes that count no more."""
 
     outline: list[list[float]]
+    gone: list[list[list[list[float]]]]
+    metres_left: dict[str, float] | None
     rows: list[RowOut]
     female_share: float | None
     female_share_in_pattern: float | None
@@ -247,6 +249,16 @@ class SeedStageOut(Schema):
     share: float
 
 
+class GivesOut(Schema):
+    """What the block gives of its method's kilos, shares 0 to 1."""
+
+    share: float
+    females: float
+    stand: float
+    pollen: float
+    working: list[StepOut]
+
+
 class BlockOut(SeedCropOut):
     acts_of: list[uuid.UUID]
     version: int
@@ -264,6 +276,8 @@ class BlockOut(SeedCropOut):
     flowering: FloweringOut
     generations: GenerationsOut
     male_out: MaleOutOut | None
+    all_in: date | None
+    gives: GivesOut | None
     has_male: bool
     intake_limit: float | None
     loads: list[LoadOut]
@@ -510,6 +524,7 @@ class InspectionOut(Schema):
     standard: str
     limits: list[FaultLimitOut]
     outline: list[list[float]]
+    gone: list[list[list[list[float]]]]
     points: list[list[float]]
     plants: int
     faults: dict[str, int]
@@ -565,6 +580,21 @@ class MaleOutIn(Schema):
     on: date
     how: str
     client_uuid: uuid.UUID
+
+
+class DispenseIn(Schema):
+    given_by: str = Field(max_length=120)
+    reason: str = Field(max_length=200)
+
+
+class RejectPartIn(Schema):
+    side: str
+    metres: Number
+    reason: str = Field(max_length=200)
+
+
+class AllInIn(Schema):
+    on: date
 
 
 class HarvestIn(Schema):

@@ -61,6 +61,7 @@ class CardOut(Schema):
     mix: str
     litres: float | None
     parts: list[PartOut]
+    more_media: list[PartOut]
     medium_note: str
     steps: list[CardStepOut]
     next: list[NextOut]

@@ -10,7 +10,8 @@ from aldrip.batches.models import Batch
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.lots.moving import shown_of
 from aldrip.lots.taking import balance_words
-from aldrip_core.media import Media, media
+from aldrip.methods.snapshot import container_spec
+from aldrip_core.media import Media, cover_litres, media
 from aldrip_core.schedule import StageDates
 from aldrip_core.stages import Trait
 from aldrip_core.units import Unit, unit
@@ -100,6 +101,7 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
             {"name": name, "litres": litres, "litres_words": number(litres, 1)}
             for name, litres in (medium.by_part if medium else {}).items()
         ],
+        "more_media": more_media(saved, snapshot),
         "medium_note": mix["note"] if mix else "",
         "steps": _steps(batch, snapshot),
         "next": [
@@ -115,6 +117,30 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "cautions": _cautions(saved, snapshot),
         "working": steps(medium.working) if medium else [],
     }
+
+
+def more_media(saved: Saved, snapshot: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """What is needed beside the mix of the trays: the cover of the sowing, and the mix of what is potted or pricked on later."""
+    batch, method = saved.batch, saved.method
+    container = snapshot["containers"].get(snapshot["container"])
+    found: list[tuple[str, float]] = []
+    depth = batch.crop.depth_mm
+    if method.by_seed and container is not None and batch.trays and depth and snapshot["crop"].get("cover"):
+        found.append(
+            (
+                f"Cover, {depth:g} mm",
+                cover_litres(area_m2=batch.trays * container_spec(container).area_m2, depth_mm=depth),
+            )
+        )
+    mix = snapshot["mix"]
+    extra = 1 + (mix["settling"] + mix["spillage"] if mix else 0.0)
+    for spec in method.stages:
+        if spec.after is None or spec.container is None or not spec.container.cell_ml:
+            continue
+        into = saved.stages[spec.after].out * spec.share
+        what = f"{spec.name}: {number(into)} in {spec.container.name}"
+        found.append((what, into * spec.container.cell_ml / 1000 * extra))
+    return [{"name": name, "litres": litres, "litres_words": number(litres, 1)} for name, litres in found]
 
 
 def _stay(place: str, name: str, when: StageDates) -> str:

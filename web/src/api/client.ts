@@ -1,5 +1,8 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { NotSent, send } from "./once";
 import type { components, paths } from "./schema";
+
+export { entryId } from "./once";
 
 export type Schemas = components["schemas"];
 
@@ -74,7 +77,7 @@ const withDoubt: Middleware = {
       sure.push(problem.ask);
       const next = again.clone();
       next.headers.set("X-Sure", sure.join(","));
-      answer = await fetch(next);
+      answer = await send(next);
     }
     return answer;
   },
@@ -102,7 +105,7 @@ const withTouched: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "/" });
+export const api = createClient<paths>({ baseUrl: "/", fetch: send });
 // Answers go through these from the last to the first.
 api.use(withToken, withTouched, withDoubt);
 
@@ -113,27 +116,17 @@ interface Answer<T> {
 }
 
 const UNANSWERED =
-  "No answer from the server. What you typed still stands; look whether it arrived before you send it again.";
+  "No answer from the server; it may have arrived. What you typed still stands: press again, unchanged, and it is saved once.";
+const NO_SIGNAL = "No signal here: nothing was sent. What you typed still stands; try again.";
 
 /** The data of an answer, or an ApiError with its sentences. */
 export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>;
   try {
     answer = await call;
-  } catch {
-    throw new ApiError(
-      0,
-      [
-        {
-          field: "",
-          code: "no_answer",
-          message: navigator.onLine
-            ? UNANSWERED
-            : "No signal here: nothing was sent. What you typed still stands; try again.",
-        },
-      ],
-      {},
-    );
+  } catch (error) {
+    const message = error instanceof NotSent ? NO_SIGNAL : UNANSWERED;
+    throw new ApiError(0, [{ field: "", code: "no_answer", message }], {});
   }
   if (answer.response.ok && answer.data !== undefined) return answer.data;
   const problem = (answer.error ?? {}) as { errors?: FieldFault[]; title?: string };
@@ -141,17 +134,9 @@ export async function take<T>(call: Promise<Answer<T>>): Promise<T> {
     {
       field: "",
       code: "error",
-      message: problem.title ?? `The server answered ${answer.response.status}. Nothing was saved.`,
+      message:
+        problem.title ?? `The server answered ${answer.response.status}. Look whether it was saved, and try again.`,
     },
   ];
   throw new ApiError(answer.response.status, errors, problem as Record<string, unknown>);
-}
-
-/** A fresh id for one entry; `randomUUID` is missing on plain HTTP. */
-export function entryId(): string {
-  const bytes = crypto.getRandomValues(new Uint8Array(16));
-  bytes[6] = ((bytes[6] ?? 0) & 0x0f) | 0x40;
-  bytes[8] = ((bytes[8] ?? 0) & 0x3f) | 0x80;
-  const hex = [...bytes].map((byte) => byte.toString(16).padStart(2, "0")).join("");
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
 }

@@ -1,4 +1,4 @@
-import { QueryClient, queryOptions } from "@tanstack/react-query";
+import { MutationCache, QueryCache, QueryClient, queryOptions } from "@tanstack/react-query";
 import { ApiError, api, rememberCsrf, take, takeTouched } from "./client";
 import rests from "./rests.json";
 
@@ -6,7 +6,15 @@ import rests from "./rests.json";
 export type Ref = number | string;
 export const ref = (text: string): Ref => (/^\d+$/.test(text) ? Number(text) : text);
 
+/** A session that is over is asked for anew over the page; nothing that was typed is lost. */
+const onError = (error: unknown) => {
+  if (error instanceof ApiError && error.status === 401)
+    void queryClient.invalidateQueries({ queryKey: ["session"], exact: true });
+};
+
 export const queryClient = new QueryClient({
+  queryCache: new QueryCache({ onError }),
+  mutationCache: new MutationCache({ onError }),
   defaultOptions: {
     // Without a signal the answer is that there is none; nothing waits unseen to be sent later.
     mutations: { networkMode: "always" },
@@ -168,6 +176,11 @@ export const descentQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["descent", id],
     queryFn: () => take(api.GET("/api/lots/{lot_id}/descent", { params: { path: { lot_id: id } } })),
+  });
+export const holdsQuery = (id: Ref) =>
+  queryOptions({
+    queryKey: ["holds", id],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}/holds", { params: { path: { lot_id: id } } })),
   });
 export const wantingQuery = (id: Ref) =>
   queryOptions({

@@ -69,6 +69,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set By Link
+         * @description Set a password with a manager's link.
+         */
+        post: operations["aldrip_accounts_people_api_set_by_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/organisation": {
         parameters: {
             query?: never;
@@ -238,6 +258,188 @@ export interface paths {
         get: operations["aldrip_accounts_api_roles"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Account
+         * @description What somebody may know of their own way in.
+         */
+        get: operations["aldrip_accounts_people_api_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Another password; this session goes on, every other one of this person ends.
+         */
+        post: operations["aldrip_accounts_people_api_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/sign-out-elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End Sessions */
+        post: operations["aldrip_accounts_people_api_end_sessions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offer Second
+         * @description A fresh secret for a device that makes codes; kept once a code of it was typed.
+         */
+        post: operations["aldrip_accounts_people_api_offer_second"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Second */
+        post: operations["aldrip_accounts_people_api_keep_second"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop Second */
+        post: operations["aldrip_accounts_people_api_drop_second"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Link For
+         * @description A link to set a password with, to be printed or shown: it opens once, and for a day.
+         */
+        post: operations["aldrip_accounts_people_api_link_for"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member_id}/unlock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Unlock */
+        post: operations["aldrip_accounts_people_api_unlock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member_id}/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign Out */
+        post: operations["aldrip_accounts_people_api_sign_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member_id}/second/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Second */
+        post: operations["aldrip_accounts_people_api_take_second"];
         delete?: never;
         options?: never;
         head?: never;
@@ -811,6 +1013,46 @@ export interface paths {
         put?: never;
         /** Record Test */
         post: operations["aldrip_lots_api_record_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold
+         * @description Hold a lot and everything made of it.
+         */
+        post: operations["aldrip_lots_api_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/{hold_id}/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lift
+         * @description Lift a hold, or clear one lot of it.
+         */
+        post: operations["aldrip_lots_api_lift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2170,6 +2412,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/dispense": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Dispense
+         * @description Sign that a visit is dispensed with.
+         */
+        post: operations["aldrip_seedcrops_api_dispense"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/reject-part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reject Part
+         * @description Sign that a part of the field along one side is rejected.
+         */
+        post: operations["aldrip_seedcrops_api_reject_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-blocks/{block_id}/male-out": {
         parameters: {
             query?: never;
@@ -2184,6 +2466,26 @@ export interface paths {
          * @description The male rows and borders are out.
          */
         post: operations["aldrip_seedcrops_api_male_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/all-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * All In
+         * @description The harvest is finished: nothing more comes.
+         */
+        post: operations["aldrip_seedcrops_api_all_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2336,6 +2638,26 @@ export interface paths {
         };
         /** Rows Geojson */
         get: operations["aldrip_seedcrops_api_rows_geojson"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Holds Of
+         * @description The holds that hold a lot.
+         */
+        get: operations["aldrip_deliveries_api_holds_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2522,6 +2844,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Backups Of
+         * @description The backups that the launcher took and verified by restoring them.
+         */
+        get: operations["aldrip_season_api_backups_of"];
+        put?: never;
+        /**
+         * Ask For One
+         * @description Ask for a backup now; it is taken beside the work.
+         */
+        post: operations["aldrip_season_api_ask_for_one"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download
+         * @description A backup as a file: everything of every nursery here, to be kept where nobody else reads it.
+         */
+        get: operations["aldrip_season_api_download"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archive": {
         parameters: {
             query?: never;
@@ -2610,6 +2976,8 @@ export interface components {
             safety_days: number;
             /** Part Trays */
             part_trays: boolean;
+            /** Two Pairs */
+            two_pairs: boolean;
             /** Raises */
             raises: string[];
         };
@@ -2619,6 +2987,11 @@ export interface components {
             csrf: string;
             /** Empty */
             empty: boolean;
+            /**
+             * Asks Word
+             * @default false
+             */
+            asks_word: boolean;
             /** Signed In */
             signed_in: boolean;
             /**
@@ -2656,6 +3029,11 @@ export interface components {
             username: string;
             /** Password */
             password: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
         };
         /** PlaceIn */
         PlaceIn: {
@@ -2681,6 +3059,13 @@ export interface components {
              * @default 0
              */
             excess_c: number | string;
+            /** Lets In */
+            lets_in?: number | string | null;
+            /**
+             * Lamps Mol
+             * @default 0
+             */
+            lamps_mol: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -2693,6 +3078,11 @@ export interface components {
         };
         /** SetUpIn */
         SetUpIn: {
+            /**
+             * Word
+             * @default
+             */
+            word: string;
             /** Organisation */
             organisation: string;
             /**
@@ -2745,6 +3135,23 @@ export interface components {
              */
             raises: string[];
         };
+        /**
+         * Done
+         * @description Something was saved.
+         */
+        Done: {
+            /** Id */
+            id?: number | null;
+            /** Message */
+            message: string;
+        };
+        /** SetByLinkIn */
+        SetByLinkIn: {
+            /** Link */
+            link: string;
+            /** Password */
+            password: string;
+        };
         /** OrganisationIn */
         OrganisationIn: {
             /** Name */
@@ -2761,6 +3168,8 @@ export interface components {
             safety_days?: number | string | null;
             /** Part Trays */
             part_trays?: boolean | null;
+            /** Two Pairs */
+            two_pairs?: boolean | null;
         };
         /** MemberOut */
         MemberOut: {
@@ -2774,6 +3183,16 @@ export interface components {
             role: string;
             /** Active */
             active: boolean;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Second
+             * @default false
+             */
+            second: boolean;
         };
         /** MemberIn */
         MemberIn: {
@@ -2802,16 +3221,6 @@ export interface components {
             day: string;
             /** Name */
             name: string;
-        };
-        /**
-         * Done
-         * @description Something was saved.
-         */
-        Done: {
-            /** Id */
-            id?: number | null;
-            /** Message */
-            message: string;
         };
         /**
          * ClosedDayIn
@@ -2914,6 +3323,54 @@ export interface components {
             value: string;
             /** Label */
             label: string;
+        };
+        /** AccountOut */
+        AccountOut: {
+            /** Username */
+            username: string;
+            /** Full Name */
+            full_name: string;
+            /** Second */
+            second: boolean;
+        };
+        /** PasswordIn */
+        PasswordIn: {
+            /** Password */
+            password: string;
+            /** Fresh */
+            fresh: string;
+        };
+        /** SecondOut */
+        SecondOut: {
+            /** Secret */
+            secret: string;
+            /** Picture */
+            picture: string;
+        };
+        /** SecondKeyIn */
+        SecondKeyIn: {
+            /** Password */
+            password: string;
+            /** Secret */
+            secret: string;
+            /** Code */
+            code: string;
+        };
+        /** OwnPasswordIn */
+        OwnPasswordIn: {
+            /** Password */
+            password: string;
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Username */
+            username: string;
+            /** Full Name */
+            full_name: string;
+            /** Path */
+            path: string;
+            /** Picture */
+            picture: string;
         };
         /** JobOut */
         JobOut: {
@@ -3052,6 +3509,10 @@ export interface components {
             flower_spread_days: number | null;
             /** Flower Lasts Days */
             flower_lasts_days: number | null;
+            /** Maintainer Id */
+            maintainer_id: number | null;
+            /** Earliness */
+            earliness: string;
         };
         /** LibraryOut */
         LibraryOut: {
@@ -3232,6 +3693,18 @@ export interface components {
             ceiling_c: number | null;
             /** By Month */
             by_month: number[];
+            /** Cool Days */
+            cool_days: number | null;
+            /** Full C */
+            full_c: number | null;
+            /** Half Light Mol */
+            half_light_mol: number | null;
+            /** Begins */
+            begins: string[];
+            /** Floor C */
+            floor_c: number | null;
+            /** After Frost Days */
+            after_frost_days: number | null;
             /** Give Days */
             give_days: number;
             /** Until */
@@ -3301,6 +3774,13 @@ export interface components {
             flower_spread_days?: number | null;
             /** Flower Lasts Days */
             flower_lasts_days?: number | null;
+            /** Maintainer Id */
+            maintainer_id?: number | null;
+            /**
+             * Earliness
+             * @default
+             */
+            earliness: string;
         };
         /** FieldLimitIn */
         FieldLimitIn: {
@@ -3705,6 +4185,10 @@ export interface components {
             cooled_to_c: number | null;
             /** Excess C */
             excess_c: number;
+            /** Lets In */
+            lets_in: number | null;
+            /** Lamps Mol */
+            lamps_mol: number;
             /** Active */
             active: boolean;
             /** Outline */
@@ -3762,6 +4246,13 @@ export interface components {
              * @default 0
              */
             excess_c: number | string;
+            /** Lets In */
+            lets_in?: number | string | null;
+            /**
+             * Lamps Mol
+             * @default 0
+             */
+            lamps_mol: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -3780,6 +4271,10 @@ export interface components {
             latitude: number | string;
             /** Longitude */
             longitude?: number | string | null;
+            /** Last Frost */
+            last_frost?: string | null;
+            /** Monthly C */
+            monthly_c?: (number | string)[] | null;
         };
         /** PlaceChange */
         PlaceChange: {
@@ -3805,6 +4300,13 @@ export interface components {
              * @default 0
              */
             excess_c: number | string;
+            /** Lets In */
+            lets_in?: number | string | null;
+            /**
+             * Lamps Mol
+             * @default 0
+             */
+            lamps_mol: number | string;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -4022,6 +4524,8 @@ export interface components {
             label_number: string;
             /** Moisture Percent */
             moisture_percent: number | null;
+            /** On Hold */
+            on_hold: string;
         };
         /**
          * LotIn
@@ -4239,6 +4743,8 @@ export interface components {
             label_number: string;
             /** Moisture Percent */
             moisture_percent: number | null;
+            /** On Hold */
+            on_hold: string;
             /**
              * Uuid
              * Format: uuid
@@ -4376,6 +4882,28 @@ export interface components {
              * Format: date
              */
             tested_on: string;
+        };
+        /** HoldIn */
+        HoldIn: {
+            /** Reason */
+            reason: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** LiftIn */
+        LiftIn: {
+            /** Reason */
+            reason: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+            /** Lot Id */
+            lot_id?: number | null;
         };
         /**
          * BalanceIn
@@ -5889,6 +6417,8 @@ export interface components {
             quantity: string;
             /** Due */
             due: string;
+            /** For Line */
+            for_line?: number | null;
         };
         /** LineChange */
         LineChange: {
@@ -6378,6 +6908,8 @@ export interface components {
             litres: number | null;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+            /** More Media */
+            more_media: components["schemas"]["PartOut"][];
             /** Medium Note */
             medium_note: string;
             /** Steps */
@@ -6621,6 +7153,9 @@ export interface components {
             flowering: components["schemas"]["FloweringOut"];
             generations: components["schemas"]["GenerationsOut"];
             male_out: components["schemas"]["MaleOutOut"] | null;
+            /** All In */
+            all_in: string | null;
+            gives: components["schemas"]["GivesOut"] | null;
             /** Has Male */
             has_male: boolean;
             /** Intake Limit */
@@ -6651,11 +7186,17 @@ export interface components {
         };
         /**
          * DrawingOut
-         * @description Metres from the lower left corner of the outline.
+         * @description Metres from the lower left corner of the outline. `gone`: polygons with their holes that count no more.
          */
         DrawingOut: {
             /** Outline */
             outline: number[][];
+            /** Gone */
+            gone: number[][][][];
+            /** Metres Left */
+            metres_left: {
+                [key: string]: number;
+            } | null;
             /** Rows */
             rows: components["schemas"]["RowOut"][];
             /** Female Share */
@@ -6704,6 +7245,22 @@ export interface components {
             classes: components["schemas"]["ClassAboveOut"][];
             /** Problem */
             problem: string;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /**
+         * GivesOut
+         * @description What the block gives of its method's kilos, shares 0 to 1.
+         */
+        GivesOut: {
+            /** Share */
+            share: number;
+            /** Females */
+            females: number;
+            /** Stand */
+            stand: number;
+            /** Pollen */
+            pollen: number;
             /** Working */
             working: components["schemas"]["StepOut"][];
         };
@@ -7479,6 +8036,8 @@ export interface components {
             limits: components["schemas"]["FaultLimitOut"][];
             /** Outline */
             outline: number[][];
+            /** Gone */
+            gone: number[][][][];
             /** Points */
             points: number[][];
             /** Plants */
@@ -7603,6 +8162,22 @@ export interface components {
              */
             reason: string;
         };
+        /** DispenseIn */
+        DispenseIn: {
+            /** Given By */
+            given_by: string;
+            /** Reason */
+            reason: string;
+        };
+        /** RejectPartIn */
+        RejectPartIn: {
+            /** Side */
+            side: string;
+            /** Metres */
+            metres: number | string;
+            /** Reason */
+            reason: string;
+        };
         /** MaleOutIn */
         MaleOutIn: {
             /**
@@ -7617,6 +8192,14 @@ export interface components {
              * Format: uuid
              */
             client_uuid: string;
+        };
+        /** AllInIn */
+        AllInIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
         };
         /**
          * HarvestIn
@@ -7747,6 +8330,100 @@ export interface components {
              * Format: uuid
              */
             client_uuid: string;
+        };
+        /** ClearedOut */
+        ClearedOut: {
+            /** Lot Id */
+            lot_id: number;
+            /** Reason */
+            reason: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+        };
+        /** HeldBatchOut */
+        HeldBatchOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
+            /** Only Meant */
+            only_meant: boolean;
+        };
+        /** HeldLotOut */
+        HeldLotOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Form */
+            form: string;
+            /** Balance */
+            balance: number;
+            /** Unit */
+            unit: string;
+        };
+        /** HeldOutOut */
+        HeldOutOut: {
+            /** Note Id */
+            note_id: number;
+            /** Note */
+            note: string;
+            /** Customer */
+            customer: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Lot */
+            lot: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * HoldOut
+         * @description A hold with everything made of its lot: what lies in stock, what stands, and who was handed what.
+         */
+        HoldOut: {
+            /** Id */
+            id: number;
+            /** Lot Id */
+            lot_id: number;
+            /** Lot */
+            lot: string;
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Lots */
+            lots: components["schemas"]["HeldLotOut"][];
+            /** Batches */
+            batches: components["schemas"]["HeldBatchOut"][];
+            /** Out */
+            out: components["schemas"]["HeldOutOut"][];
+            /** Cleared */
+            cleared: components["schemas"]["ClearedOut"][];
         };
         /** DeliveriesOut */
         DeliveriesOut: {
@@ -8345,6 +9022,46 @@ export interface components {
             /** Count */
             count: number;
         };
+        /**
+         * BackupOut
+         * @description One backup; `words` says why it failed and is empty where it is good; `rows` were found in its restored copy.
+         */
+        BackupOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Why */
+            why: string;
+            /** File */
+            file: string;
+            /** Bytes */
+            bytes: number;
+            /** Rows */
+            rows: number;
+            /** Seconds */
+            seconds: number;
+            /** Words */
+            words: string;
+        };
+        /** BackupsOut */
+        BackupsOut: {
+            /** Taken Here */
+            taken_here: boolean;
+            /** Where */
+            where: string;
+            /** Asked */
+            asked: boolean;
+            /** Old */
+            old: boolean;
+            /** Failed */
+            failed: string;
+            /** Newest */
+            newest: string | null;
+            /** Rows */
+            rows: components["schemas"]["BackupOut"][];
+        };
         /** BroughtInOut */
         BroughtInOut: {
             /** Name */
@@ -8494,6 +9211,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_set_by_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetByLinkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -8771,6 +9512,226 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoleOut"][];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_offer_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_keep_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondKeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_drop_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_link_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_unlock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_take_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -9550,6 +10511,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_api_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_api_lift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hold_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -11266,6 +12279,58 @@ export interface operations {
             };
         };
     };
+    aldrip_seedcrops_api_dispense: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DispenseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_reject_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RejectPartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
     aldrip_seedcrops_api_male_out: {
         parameters: {
             query?: never;
@@ -11278,6 +12343,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MaleOutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockOut"];
+                };
+            };
+        };
+    };
+    aldrip_seedcrops_api_all_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AllInIn"];
             };
         };
         responses: {
@@ -11473,6 +12564,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_deliveries_api_holds_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldOut"][];
+                };
             };
         };
     };
@@ -11694,6 +12807,66 @@ export interface operations {
             };
         };
     };
+    aldrip_season_api_backups_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsOut"];
+                };
+            };
+        };
+    };
+    aldrip_season_api_ask_for_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_season_api_download: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     aldrip_archive_api_archive: {
         parameters: {
             query?: never;
@@ -11757,6 +12930,11 @@ export interface operations {
                      * Format: binary
                      */
                     file: string;
+                    /**
+                     * Word
+                     * @default
+                     */
+                    word?: string;
                 };
             };
         };

@@ -3,18 +3,19 @@ import { useRef } from "react";
 import { ApiError, api, type Schemas, take } from "../api/client";
 import { Faults } from "../ui/parts";
 
-function formOf(file: File) {
+function formOf(file: File, word: string) {
   const form = new FormData();
   form.append("file", file);
+  if (word) form.append("word", word);
   return form;
 }
 
 /** Choose an archive and bring its nursery in; its managers' new passwords are shown once. */
-export function BringIn({ first }: { first: boolean }) {
+export function BringIn({ first, word = "" }: { first: boolean; word?: string }) {
   const chosen = useRef<HTMLInputElement>(null);
   const bring = useMutation({
     mutationFn: (file: File): Promise<Schemas["BroughtInOut"]> => {
-      const sent = { body: { file: "" }, bodySerializer: () => formOf(file) };
+      const sent = { body: { file: "", word }, bodySerializer: () => formOf(file, word) };
       return first ? take(api.POST("/api/setup/archive", sent)) : take(api.POST("/api/archive", sent));
     },
     onSettled: () => {

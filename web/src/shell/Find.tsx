@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { batchesQuery, lotsQuery, ordersQuery } from "../api/queries";
+import { batchesQuery, lotsQuery, ordersQuery, placesQuery, rowsQuery } from "../api/queries";
 import { useGo } from "../ui/Door";
 import { useMay } from "../ui/hooks";
 import { Sheet } from "../ui/parts";
@@ -21,6 +21,18 @@ interface Props {
   run: (act: Act) => void;
 }
 
+const KIND_WORDS: Record<string, string> = {
+  method: "method",
+  crop: "crop",
+  line: "cultivar or line",
+  container: "container",
+  mix: "mix",
+  input: "input",
+  standard: "standard",
+};
+
+const asFigures = (code: string) => code.replaceAll("o", "0").replaceAll("i", "1");
+
 /** Find a batch, a lot, an order by code, crop or customer; a customer, a room, or what can be done from anywhere. */
 export function Find({ open, onClose, run }: Props) {
   const [text, setText] = useState("");
@@ -29,8 +41,16 @@ export function Find({ open, onClose, run }: Props) {
   const lots = useQuery({ ...lotsQuery, enabled: open });
   const orders = useQuery({ ...ordersQuery, enabled: open });
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  const hit = (...parts: string[]) => words.every((word) => parts.join(" ").toLowerCase().includes(word));
+  const hit = (...parts: string[]) => {
+    const there = parts.join(" ").toLowerCase();
+    // On an old label O and I may stand for 0 and 1, or the other way round.
+    return words.every(
+      (word) => there.includes(word) || (/\d/.test(word) && asFigures(there).includes(asFigures(word))),
+    );
+  };
   const may = useMay();
+  const places = useQuery({ ...placesQuery, enabled: open });
+  const rows = useQuery({ ...rowsQuery, enabled: open });
   const names = [...new Set((orders.data ?? []).map((line) => line.customer))];
   const found: Found[] = words.length
     ? [
@@ -72,6 +92,22 @@ export function Find({ open, onClose, run }: Props) {
             note: `${o.customer}, ${o.crop}`,
             link: `/orders?line=${o.id}`,
           })),
+        ...(places.data?.places ?? [])
+          .filter((place) => place.active && hit(place.name, place.kind_words, "place"))
+          .map((place) => ({
+            key: `p${place.id}`,
+            label: place.name,
+            note: `${place.kind_words.toLowerCase()}; what stands there`,
+            link: `/batches?view=board&place=${place.id}`,
+          })),
+        ...(rows.data ?? [])
+          .filter((row) => !row.retired && hit(row.name, KIND_WORDS[row.kind] ?? row.kind))
+          .map((row) => ({
+            key: `m${row.kind}${row.slug}`,
+            label: row.name,
+            note: KIND_WORDS[row.kind] ?? row.kind,
+            link: `/methods?kind=${row.kind}&row=${row.slug}`,
+          })),
       ].slice(0, 30)
     : [];
   const go = ({ link, act }: Found) => {
@@ -90,8 +126,8 @@ export function Find({ open, onClose, run }: Props) {
       >
         <input
           className="input"
-          aria-label="Code, crop or customer"
-          placeholder="Code, crop or customer"
+          aria-label="Code, crop, customer or place"
+          placeholder="Code, crop, customer or place"
           value={text}
           onChange={(event) => setText(event.target.value)}
         />

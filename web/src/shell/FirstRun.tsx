@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, rememberCsrf, type Schemas, take } from "../api/client";
-import { offerQuery, queryClient } from "../api/queries";
+import { offerQuery, queryClient, sessionQuery } from "../api/queries";
 import { weekdayName } from "../ui/dates";
 import { Faults, Field } from "../ui/parts";
 import { BringIn } from "./BringIn";
@@ -95,6 +95,7 @@ function placeOf(row: PlaceRow): Schemas["PlaceIn"] {
     set_point_c: warmth,
     cooled_to_c: row.kind === "germination" ? warmth : row.kind === "store" ? (warmth ?? 8) : null,
     excess_c: row.kind === "bench" || row.kind === "tunnel" ? 3 : 0,
+    lamps_mol: 0,
   };
 }
 
@@ -107,7 +108,9 @@ export function FirstRun() {
     password: "",
     site: "Yard",
     latitude: "",
+    word: "",
   });
+  const { data: session } = useQuery(sessionQuery);
   const [zone, setZone] = useState(Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC");
   const [climate, setClimate] = useState("4 5 8 11 15 18 20 20 17 13 8 5");
   const [working, setWorking] = useState([0, 1, 2, 3, 4]);
@@ -152,7 +155,7 @@ export function FirstRun() {
   });
   const error = setUp.error instanceof ApiError ? setUp.error : null;
   const of = (field: string) => error?.of(field);
-  const shown = ["organisation", "full_name", "username", "password", "site", "latitude", "timezone"];
+  const shown = ["word", "organisation", "full_name", "username", "password", "site", "latitude", "timezone"];
   return (
     <main className="h-full overflow-auto bg-frame p-6">
       <form
@@ -165,7 +168,14 @@ export function FirstRun() {
         <div>
           <h1>Set up your nursery</h1>
           <p className="text-ink2">Seven things, and the house stands. All of it can be changed later.</p>
-          <BringIn first />
+          {session?.asks_word ? (
+            <div className="my-3 max-w-md">
+              <Field label="The word that stands where Aldrip was started" fault={of("word")}>
+                <input className="input" value={form.word} onChange={put("word")} autoComplete="off" required />
+              </Field>
+            </div>
+          ) : null}
+          <BringIn first word={form.word} />
         </div>
         <section className="grid gap-3 sm:grid-cols-2">
           <Field label="What is the nursery called?" fault={of("organisation")}>

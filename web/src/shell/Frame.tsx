@@ -6,6 +6,7 @@ import { queryClient, seasonQuery, sessionQuery } from "../api/queries";
 import { DayField } from "../ui/DayField";
 import { Doubt } from "../ui/Doubt";
 import { addDays, longDay } from "../ui/dates";
+import { useMay } from "../ui/hooks";
 import { Field, Pennant, Sheet } from "../ui/parts";
 import { TakeBack, Undo } from "../ui/TakeBack";
 import { ConsequencesBar } from "./ConsequencesBar";
@@ -15,6 +16,7 @@ import { JobsBar } from "./JobsBar";
 import { toggleSun, usePrefs } from "./prefs";
 import { ProposalProvider } from "./proposal";
 import { SeasonLine } from "./SeasonLine";
+import { Signal } from "./Signal";
 import { SpanProvider } from "./span";
 import { useWorking, WorkingPanel, WorkingProvider } from "./working";
 
@@ -68,7 +70,11 @@ function useKeys(run: (act: Act) => void) {
 }
 
 function Inner() {
-  const { data: session } = useSuspenseQuery(sessionQuery);
+  const { data: now } = useSuspenseQuery(sessionQuery);
+  // While somebody signs in again over the page, it stays as it was, with what was typed.
+  const last = useRef(now);
+  if (now.signed_in) last.current = now;
+  const session = last.current;
   const { data: line } = useQuery(seasonQuery);
   const { ref, width } = useWidth();
   const [help, setHelp] = useState(false);
@@ -88,9 +94,8 @@ function Inner() {
       <div ref={ref} className="flex min-h-0 min-w-0 flex-1 flex-col">
         <SpanProvider key={today} today={today} season={season} width={width}>
           <TopLine session={session} line={line} />
-          <div className="noprint hidden lg:block">
-            {line ? <SeasonLine line={line} /> : <div className="h-[88px] bg-frame" />}
-          </div>
+          <Signal />
+          <div className="noprint">{line ? <SeasonLine line={line} /> : <div className="h-[88px] bg-frame" />}</div>
           <div className="flex min-h-0 flex-1">
             <main id="work" tabIndex={-1} className="min-w-0 flex-1 overflow-auto outline-none">
               <Suspense fallback={<div className="p-4 text-ink3">Fetching …</div>}>
@@ -103,6 +108,7 @@ function Inner() {
           <ConsequencesBar />
         </SpanProvider>
       </div>
+      <HandBar line={line} onHelp={() => setHelp(true)} onFind={() => setFind(true)} />
       <Keys open={help} onClose={() => setHelp(false)} />
       <Find open={find} onClose={() => setFind(false)} run={run} />
     </div>
@@ -122,9 +128,16 @@ function RoomsList({
   const prefs = usePrefs();
   const { setOpen, open } = useWorking();
   const rooms = new Map(line?.rooms.map((room) => [room.room, room]));
+  const strip = useRef<HTMLElement>(null);
+  // On a phone the rooms are a strip: the one that is open stays in sight.
+  useEffect(() => {
+    const here = strip.current?.querySelector<HTMLElement>(`a[href^="/${path.split("/")[1]}"]`);
+    if (here && strip.current) strip.current.scrollLeft = here.offsetLeft - 24;
+  }, [path]);
   const week = line ? line.today : "";
   return (
     <nav
+      ref={strip}
       aria-label="Rooms"
       className="noprint relative flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[136px] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
     >
@@ -175,6 +188,48 @@ function RoomsList({
         </label>
       </div>
     </nav>
+  );
+}
+
+/** What a hand needs on a phone or a tablet, at the bottom where the thumb is. */
+function HandBar({
+  line,
+  onHelp,
+  onFind,
+}: {
+  line: Schemas["SeasonLineOut"] | undefined;
+  onHelp: () => void;
+  onFind: () => void;
+}) {
+  const prefs = usePrefs();
+  const may = useMay();
+  const { setOpen, open } = useWorking();
+  const button = "min-h-11 flex-1 border-rule border-r px-2 font-medium last:border-r-0";
+  const last = line?.last;
+  return (
+    <aside className="noprint flex flex-none border-rule border-t bg-frame lg:hidden" aria-label="At hand">
+      <button type="button" className={button} onClick={onFind}>
+        Find
+      </button>
+      <button type="button" className={button} aria-pressed={open} onClick={() => setOpen(!open)}>
+        Working
+      </button>
+      <button type="button" className={button} aria-pressed={prefs.sun} onClick={toggleSun}>
+        Sun
+      </button>
+      <button type="button" className={button} onClick={onHelp}>
+        Keys
+      </button>
+      {last?.can_undo && may("batches.plan") ? (
+        <span className={`${button} grid place-items-center`} title={last.sentence}>
+          <Undo id={last.id} />
+        </span>
+      ) : last?.can_take_back ? (
+        <span className={`${button} grid place-items-center`} title={last.sentence}>
+          <TakeBack id={last.id} />
+        </span>
+      ) : null}
+    </aside>
   );
 }
 

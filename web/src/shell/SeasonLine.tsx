@@ -14,7 +14,7 @@ import {
   weekdayName,
 } from "../ui/dates";
 import { Pennant } from "../ui/parts";
-import { FOLD, HEAD, useSpan } from "./span";
+import { useSpan } from "./span";
 
 const CURVE_TOP = 8;
 const CURVE_FLOOR = 46;
@@ -45,14 +45,14 @@ function overRuns(line: Schemas["SeasonLineOut"]): [Day, Day][] {
 }
 
 /** Weeks of the open span, or days when it is short enough. */
-function cells(start: Day, days: number): { day: Day; length: number; label: string }[] {
+function cells(start: Day, days: number, open: number): { day: Day; length: number; label: string }[] {
   if (days <= 28) {
     return Array.from({ length: days }, (_, n) => {
       const day = addDays(start, n);
       return { day, length: 1, label: `${days <= 14 ? `${weekdayName(weekday(day))} ` : ""}${Number(day.slice(8))}` };
     });
   }
-  const step = days > 210 ? 4 : days > 140 ? 2 : 1;
+  const step = Math.max(days > 210 ? 4 : days > 140 ? 2 : 1, Math.ceil((days / 7) * (24 / open)));
   const found = [];
   for (let day = monday(start); daysBetween(start, day) < days; day = addDays(day, 7)) {
     const { week } = isoWeek(day);
@@ -71,7 +71,7 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
     return scale.dayAt(event.clientX - (box?.left ?? 0));
   };
   const end = addDays(span.start, span.days);
-  const open = cells(span.start, span.days);
+  const open = cells(span.start, span.days, scale.open);
   const step = span.days <= 28 ? 1 : 7;
   const onKey = (event: React.KeyboardEvent) => {
     const moves = new Map<string, () => void>([
@@ -122,8 +122,8 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
         onPointerUp={finish}
         onPointerCancel={() => setDrag(null)}
       >
-        <rect x={0} y={0} width={HEAD} height={HEIGHT} className="fill-fold" />
-        <rect x={HEAD + scale.open} y={0} width={FOLD} height={HEIGHT} className="fill-fold" />
+        <rect x={0} y={0} width={scale.left} height={HEIGHT} className="fill-fold" />
+        <rect x={scale.left + scale.open} y={0} width={scale.right} height={HEIGHT} className="fill-fold" />
         <path d={curvePath(line, scale.x)} className="fill-plan stroke-line" strokeWidth={1} />
         <line
           x1={0}
@@ -154,8 +154,8 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
         </defs>
         <line x1={0} x2={width} y1={CURVE_FLOOR} y2={CURVE_FLOOR} className="stroke-rule" />
         {open.map((cell) => {
-          const from = Math.max(HEAD, scale.x(cell.day));
-          const to = Math.min(HEAD + scale.open, scale.x(addDays(cell.day, cell.length)));
+          const from = Math.max(scale.left, scale.x(cell.day));
+          const to = Math.min(scale.left + scale.open, scale.x(addDays(cell.day, cell.length)));
           const isToday = today >= cell.day && today < addDays(cell.day, cell.length);
           return (
             <g key={cell.day}>
@@ -167,7 +167,7 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
                 textAnchor="middle"
                 className={`cond text-note font-medium ${isToday ? "fill-paper font-bold" : "fill-ink"}`}
               >
-                {cell.label}
+                {cell.label || (isToday ? isoWeek(cell.day).week : "")}
               </text>
             </g>
           );
@@ -190,22 +190,33 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
         {months.map((cell) => (
           <text
             key={cell.day}
-            x={Math.max(HEAD, scale.x(cell.day)) + 6}
+            x={Math.max(scale.left, scale.x(cell.day)) + 6}
             y={HEIGHT - 4}
             className="cond fill-ink3 text-note"
           >
             {monthName(cell.day)}
           </text>
         ))}
-        <text x={4} y={HEIGHT - 4} className="cond fill-ink3 text-note">
-          {season.start.slice(0, 4)}
-        </text>
-        <text x={HEAD + scale.open + FOLD - 4} y={HEIGHT - 4} textAnchor="end" className="cond fill-ink3 text-note">
-          {season.end.slice(0, 4)}
-        </text>
-        <text x={HEAD + scale.open - 4} y={11} textAnchor="end" className="cond fill-ink3 text-note">
-          100 % of the tightest place
-        </text>
+        {scale.left > 60 ? (
+          <>
+            <text x={4} y={HEIGHT - 4} className="cond fill-ink3 text-note">
+              {season.start.slice(0, 4)}
+            </text>
+            <text
+              x={scale.left + scale.open + scale.right - 4}
+              y={HEIGHT - 4}
+              textAnchor="end"
+              className="cond fill-ink3 text-note"
+            >
+              {season.end.slice(0, 4)}
+            </text>
+          </>
+        ) : null}
+        {scale.open > 480 ? (
+          <text x={scale.left + scale.open - 4} y={11} textAnchor="end" className="cond fill-ink3 text-note">
+            100 % of the tightest place
+          </text>
+        ) : null}
         {drag ? (
           <rect
             x={Math.min(scale.x(drag.from), scale.x(drag.to))}
@@ -216,9 +227,9 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
             strokeWidth={2}
           />
         ) : null}
-        <rect x={HEAD} y={CURVE_FLOOR - 3} width={4} height={BAND + 6} className="fill-panel stroke-ink" />
+        <rect x={scale.left} y={CURVE_FLOOR - 3} width={4} height={BAND + 6} className="fill-panel stroke-ink" />
         <rect
-          x={HEAD + scale.open - 4}
+          x={scale.left + scale.open - 4}
           y={CURVE_FLOOR - 3}
           width={4}
           height={BAND + 6}

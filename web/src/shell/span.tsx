@@ -20,6 +20,10 @@ export interface Scale {
 export const HEAD = 104;
 export const FOLD = 132;
 export const MARGIN = 12;
+const NARROW = 720;
+
+/** How wide the folds left and right of the open time are: on a phone a finger's breadth. */
+const folds = (width: number) => (width < NARROW ? { head: 20, fold: 24 } : { head: HEAD, fold: FOLD });
 
 interface SpanContext {
   span: Span;
@@ -33,23 +37,24 @@ interface SpanContext {
 const Context = createContext<SpanContext | null>(null);
 
 export function makeScale(width: number, span: Span, season: { start: Day; end: Day }): Scale {
-  const open = Math.max(200, width - HEAD - FOLD - MARGIN);
+  const { head, fold } = folds(width);
+  const open = Math.max(200, width - head - fold - MARGIN);
   const first = dayNumber(span.start);
   const last = first + span.days;
   const from = dayNumber(season.start);
   const to = dayNumber(season.end);
   const x = (day: Day) => {
     const n = dayNumber(day);
-    if (n < first) return first === from ? HEAD : Math.max(0, ((n - from) / (first - from)) * HEAD);
-    if (n > last) return to === last ? HEAD + open : HEAD + open + Math.min(1, (n - last) / (to - last)) * FOLD;
-    return HEAD + ((n - first) / span.days) * open;
+    if (n < first) return first === from ? head : Math.max(0, ((n - from) / (first - from)) * head);
+    if (n > last) return to === last ? head + open : head + open + Math.min(1, (n - last) / (to - last)) * fold;
+    return head + ((n - first) / span.days) * open;
   };
   const dayAt = (px: number) => {
-    if (px < HEAD) return fromNumber(Math.round(from + (px / HEAD) * (first - from)));
-    if (px > HEAD + open) return fromNumber(Math.round(last + ((px - HEAD - open) / FOLD) * (to - last)));
-    return fromNumber(Math.floor(first + ((px - HEAD) / open) * span.days));
+    if (px < head) return fromNumber(Math.round(from + (px / head) * (first - from)));
+    if (px > head + open) return fromNumber(Math.round(last + ((px - head - open) / fold) * (to - last)));
+    return fromNumber(Math.floor(first + ((px - head) / open) * span.days));
   };
-  return { left: HEAD, open, right: FOLD, width, x, dayAt };
+  return { left: head, open, right: fold, width, x, dayAt };
 }
 
 const KEPT = "aldrip.span";

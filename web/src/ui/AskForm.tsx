@@ -6,7 +6,7 @@ import { type Ask, faultAt } from "./useAsk";
 
 export interface FormField {
   label: string;
-  type?: "text" | "date" | "select" | "check" | "area";
+  type?: "text" | "date" | "select" | "check" | "area" | "password";
   hint?: string | undefined;
   options?: (readonly [value: string, words: string])[];
   needed?: boolean;
@@ -121,7 +121,8 @@ function Entry({ field, value, put }: { field: FormField; value: string; put: (v
   return (
     <input
       className={looks}
-      type="text"
+      type={field.type === "password" ? "password" : "text"}
+      autoComplete={field.type === "password" ? "new-password" : undefined}
       inputMode={field.digits === "whole" ? "numeric" : field.digits ? "decimal" : undefined}
       list={field.list}
       maxLength={field.maxLength}

@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useMemo, useRef, useState } from "react";
+import { isValidElement, type ReactNode, type RefObject, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { few } from "./format";
 
 export interface Column<Row> {
@@ -31,21 +31,14 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
   const [sort, setSort] = useState<{ key: string; down: boolean } | null>(null);
   const [hidden, setHidden] = useHidden(name, columns);
   const shown = columns.filter((column) => !hidden.includes(column.key));
+  const texts = useMemo(() => seenIn(columns), [columns]);
   const found = useMemo(() => {
     const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
-    const hits = words.length
-      ? rows.filter((row) => {
-          const text = columns
-            .map((column) => column.value(row) ?? "")
-            .join(" ")
-            .toLowerCase();
-          return words.every((word) => text.includes(word));
-        })
-      : rows;
+    const hits = words.length ? rows.filter((row) => words.every((word) => texts(row).includes(word))) : rows;
     const by = sort && columns.find((column) => column.key === sort.key);
     if (!by) return hits;
     return [...hits].sort((a, b) => compare(by.value(a), by.value(b)) * (sort.down ? -1 : 1));
-  }, [rows, columns, filter, sort]);
+  }, [rows, columns, filter, sort, texts]);
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: found.length,
@@ -55,6 +48,7 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
     enabled: found.length > LONG,
   });
   const long = found.length > LONG;
+  const widths = useWidths(scroller, long, shown.map((column) => column.key).join());
   const items = long ? virtual.getVirtualItems() : found.map((_, index) => ({ index, start: 0, end: 0 }));
   const above = long ? (items[0]?.start ?? 0) : 0;
   const below = long ? virtual.getTotalSize() - (items.at(-1)?.end ?? 0) : 0;
@@ -99,14 +93,21 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
         tabIndex={0}
         className={long ? "min-h-0 max-h-[calc(100vh-230px)] overflow-auto" : "overflow-x-auto"}
       >
-        <table className="tbl">
+        <table className={`tbl ${widths ? "table-fixed" : ""}`}>
+          {widths ? (
+            <colgroup>
+              {shown.map((column, n) => (
+                <col key={column.key} style={{ width: widths[n] }} />
+              ))}
+            </colgroup>
+          ) : null}
           <thead>
             <tr>
               {shown.map((column) => (
                 <th
                   key={column.key}
                   scope="col"
-                  className={`sticky top-0 bg-paper ${column.num ? "num" : ""}`}
+                  className={`sticky top-0 z-10 bg-paper ${column.num ? "num" : ""}`}
                   aria-sort={sort?.key === column.key ? (sort.down ? "descending" : "ascending") : "none"}
                 >
                   <button
@@ -149,6 +150,31 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
   );
 }
 
+/** What somebody reads in a row, in small letters: the filter finds what is seen, and what the row sorts by. */
+function seenIn<Row>(columns: Column<Row>[]): (row: Row) => string {
+  const known = new Map<Row, string>();
+  return (row) => {
+    let text = known.get(row);
+    if (text === undefined) {
+      const parts = columns.flatMap((column) => [
+        column.cell ? wordsOf(column.cell(row)) : "",
+        column.value(row) ?? "",
+      ]);
+      text = parts.join(" ").replace(/\s+/g, " ").toLowerCase();
+      known.set(row, text);
+    }
+    return text;
+  };
+}
+
+/** The words of a piece of page, as far as they stand in it as text. */
+export function wordsOf(node: ReactNode): string {
+  if (typeof node === "string" || typeof node === "number") return String(node);
+  if (Array.isArray(node)) return node.map(wordsOf).join(" ");
+  if (isValidElement<{ children?: ReactNode }>(node)) return wordsOf(node.props.children);
+  return "";
+}
+
 function compare(a: string | number | null, b: string | number | null): number {
   if (a === b) return 0;
   if (a === null) return 1;
@@ -156,6 +182,17 @@ function compare(a: string | number | null, b: string | number | null): number {
   return typeof a === "number" && typeof b === "number"
     ? a - b
     : String(a).localeCompare(String(b), "en", { numeric: true });
+}
+
+/** Of a long table, of which only some rows are drawn at a time: the widths of its columns as first drawn, so that none jumps. */
+function useWidths(scroller: RefObject<HTMLDivElement | null>, long: boolean, of: string): number[] | null {
+  const [kept, setKept] = useState<{ of: string; widths: number[] } | null>(null);
+  useLayoutEffect(() => {
+    if (!long || kept?.of === of) return;
+    const heads = [...(scroller.current?.querySelectorAll("th") ?? [])];
+    if (heads.length) setKept({ of, widths: heads.map((head) => head.offsetWidth) });
+  });
+  return long && kept?.of === of ? kept.widths : null;
 }
 
 function useHidden<Row>(name: string, columns: Column<Row>[]): [string[], (keys: string[]) => void] {

@@ -1,5 +1,5 @@
 import { Dialog } from "radix-ui";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import { ApiError } from "../api/client";
 
 /** Something waits for a decision: filled when it is this week's, outlined later. */
@@ -132,6 +132,9 @@ export function Empty({ title, children }: { title: string; children: ReactNode 
 }
 
 export function RoomHead({ title, note, children }: { title: string; note?: ReactNode; children?: ReactNode }) {
+  useEffect(() => {
+    document.title = `${title} · Aldrip`;
+  }, [title]);
   return (
     <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1 py-2">
       <h1>{title}</h1>

@@ -8,10 +8,12 @@ import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { addDays, fullDay } from "../../ui/dates";
 import { useMay, useSave } from "../../ui/hooks";
-import { Faults, Field, RoomHead } from "../../ui/parts";
+import { Faults, Field, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { DoneRows } from "../../ui/TakeBack";
 import { useAsk } from "../../ui/useAsk";
+import { Account } from "./Account";
+import { Backups } from "./Backups";
 
 const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
@@ -30,9 +32,11 @@ export function House() {
       <RoomHead title="The house" note={`${session.full_name}, ${role}`} />
       <div className="grid gap-8 lg:grid-cols-2">
         <div className="grid content-start gap-8">
+          <Account />
           {may("accounts.manage") && session.organisation ? <Rules organisation={session.organisation} /> : null}
           {may("accounts.manage") ? <ClosedDays /> : null}
           {may("accounts.manage") ? <People /> : null}
+          {may("accounts.manage") ? <Backups /> : null}
           {may("accounts.manage") ? <TakeOut /> : null}
         </div>
         {may("accounts.audit") ? <Audit /> : <p>What was done is shown to managers and supervisors.</p>}
@@ -48,16 +52,23 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
     safety_days: String(organisation.safety_days),
     timezone: organisation.timezone,
     part_trays: organisation.part_trays ? "yes" : "",
+    two_pairs: organisation.two_pairs ? "yes" : "",
   };
   const [working, setWorking] = useState(organisation.working_days);
   const [sowing, setSowing] = useState(organisation.sowing_days);
   const ask = useAsk({
     start,
     again: false,
-    save: ({ part_trays, ...typed }: typeof start) =>
+    save: ({ part_trays, two_pairs, ...typed }: typeof start) =>
       take(
         api.PATCH("/api/organisation", {
-          body: { ...typed, part_trays: part_trays === "yes", working_days: working, sowing_days: sowing },
+          body: {
+            ...typed,
+            part_trays: part_trays === "yes",
+            two_pairs: two_pairs === "yes",
+            working_days: working,
+            sowing_days: sowing,
+          },
         }),
       ),
     onDone: () => queryClient.invalidateQueries({ queryKey: ["session"] }),
@@ -79,6 +90,13 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
         type="check"
         label="Trays may be sown in part"
         hint="the rest of a tray takes another crop"
+      />
+      <AskField
+        ask={ask}
+        name="two_pairs"
+        type="check"
+        label="Two pairs of eyes at release"
+        hint="whoever entered a result of a lot does not release it"
       />
       {ask.saved ? <p role="status">Saved. New plans follow these rules.</p> : null}
     </AskForm>
@@ -230,6 +248,9 @@ function People() {
                   may enter
                 </label>
               </td>
+              <td>
+                <Keys member={member} onDone={refresh} />
+              </td>
             </tr>
           ))}
         </tbody>
@@ -282,6 +303,71 @@ function People() {
         </button>
       </form>
     </section>
+  );
+}
+
+/** What a manager does for somebody who stands before the door. */
+function Keys({ member, onDone }: { member: Schemas["MemberOut"]; onDone: () => unknown }) {
+  const [link, setLink] = useState<Schemas["LinkOut"] | null>(null);
+  const [said, setSaid] = useState("");
+  const params = { params: { path: { member_id: member.id } } };
+  const told = (answer: Schemas["Done"]) => {
+    setSaid(answer.message);
+    return onDone();
+  };
+  const give = useSave(() => take(api.POST("/api/members/{member_id}/link", params)), setLink);
+  const unlock = useSave(() => take(api.POST("/api/members/{member_id}/unlock", params)), told);
+  const out = useSave(() => take(api.POST("/api/members/{member_id}/sign-out", params)), told);
+  const second = useSave(() => take(api.POST("/api/members/{member_id}/second/drop", params)), told);
+  return (
+    <details>
+      <summary className="cursor-pointer whitespace-nowrap">
+        {member.locked ? <b className="text-decide">locked</b> : "keys"}
+        <span className="sr-only"> of {member.username}</span>
+      </summary>
+      <div className="grid justify-items-start gap-1 py-1">
+        <button type="button" className="btn-link" onClick={() => give.mutate(undefined)}>
+          Link to set a password
+        </button>
+        {member.locked ? (
+          <button type="button" className="btn-link" onClick={() => unlock.mutate(undefined)}>
+            Unlock
+          </button>
+        ) : null}
+        <button type="button" className="btn-link" onClick={() => out.mutate(undefined)}>
+          Sign out everywhere
+        </button>
+        {member.second ? (
+          <button type="button" className="btn-link" onClick={() => second.mutate(undefined)}>
+            Do without the second device
+          </button>
+        ) : null}
+        {said ? <p role="status">{said}</p> : null}
+        <Faults error={give.error ?? unlock.error ?? out.error ?? second.error} />
+      </div>
+      {link ? (
+        <Sheet open title={`Link for ${link.full_name}`} onClose={() => setLink(null)}>
+          <p>
+            Whoever opens it sets the password of <b>{link.username}</b>. It opens once, and for a day. Show it, or
+            print it.
+          </p>
+          <img
+            alt="The link for a phone's camera"
+            className="w-56 bg-panel"
+            src={`data:image/svg+xml;utf8,${encodeURIComponent(link.picture)}`}
+          />
+          <p className="break-all">
+            <code>
+              {window.location.origin}
+              {link.path}
+            </code>
+          </p>
+          <button type="button" className="btn noprint w-fit" onClick={() => window.print()}>
+            Print
+          </button>
+        </Sheet>
+      ) : null}
+    </details>
   );
 }
 

@@ -4,7 +4,7 @@ import { type KeyboardEvent, type PointerEvent, useCallback, useMemo, useRef, us
 import type { Schemas } from "../../api/client";
 import { boardQuery } from "../../api/queries";
 import { useProposal } from "../../shell/proposal";
-import { HEAD, useSpan } from "../../shell/span";
+import { useSpan } from "../../shell/span";
 import { addDays, type Day, daysBetween, isoWeek, shortDay } from "../../ui/dates";
 import { area, few, quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
@@ -190,13 +190,13 @@ function LaneRow({
             <rect width={2.4} height={6} className="fill-ink" />
           </pattern>
           <clipPath id={`open${lane.place_id}`}>
-            <rect x={HEAD} y={0} width={scale.open} height={height} />
+            <rect x={scale.left} y={0} width={scale.open} height={height} />
           </clipPath>
           <clipPath id={`past${lane.place_id}`}>
             <rect x={0} y={0} width={Math.max(0, scale.x(today))} height={height} />
           </clipPath>
         </defs>
-        <rect x={HEAD + scale.open} y={0} width={scale.right} height={height} className="fill-fold" />
+        <rect x={scale.left + scale.open} y={0} width={scale.right} height={height} className="fill-fold" />
         <g clipPath={`url(#open${lane.place_id})`}>
           <Weeks height={height} />
         </g>
@@ -214,7 +214,7 @@ function LaneRow({
             />
           ))}
           {over.map((run) => {
-            const x1 = Math.max(HEAD, scale.x(run.start));
+            const x1 = Math.max(scale.left, scale.x(run.start));
             const top = y(lane.usable + run.amount);
             return (
               <g key={run.start} className="pointer-events-none">
@@ -223,7 +223,7 @@ function LaneRow({
                   <text
                     x={x1 - 6}
                     y={Math.max(11, top + 10)}
-                    textAnchor={x1 > HEAD + 170 ? "end" : "start"}
+                    textAnchor={x1 > scale.left + 170 ? "end" : "start"}
                     className="cond fill-ink text-note font-bold"
                   >
                     over by {area(run.amount)} {lane.unit} from {shortDay(run.start)}
@@ -237,14 +237,14 @@ function LaneRow({
           ))}
         </g>
         <line
-          x1={HEAD}
+          x1={scale.left}
           x2={scale.width}
           y1={y(lane.usable)}
           y2={y(lane.usable)}
           className="stroke-ink"
           strokeDasharray="1 3"
         />
-        {todayX > HEAD && todayX < HEAD + scale.open ? (
+        {todayX > scale.left && todayX < scale.left + scale.open ? (
           <line
             x1={todayX}
             x2={todayX}

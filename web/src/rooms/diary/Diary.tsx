@@ -161,33 +161,81 @@ function Sheets({ tasks }: { tasks: Task[] }) {
 
 const MARKS: Record<string, string> = { todo: "☐", done: "☑", partly: "◪", not_done: "☒" };
 
+/** What is recorded where it belongs: its tick follows from the record, and the plan from what happened. */
+const RECORDED: Record<string, string> = {
+  sow: "Record the sowing on its card",
+  move: "Record the move at the batch",
+  stack: "Record it at the batch",
+  pot: "Record the potting at the batch",
+  space: "Record the spacing at the batch",
+  count: "Enter the count at the batch",
+  grade: "Grade it in Deliveries",
+  deliver: "Hand it over in Deliveries",
+};
+const recordOf = (task: Task) => (task.subject_kind === "batch" && task.subject_id ? RECORDED[task.kind] : undefined);
+
+type State = "todo" | "partly" | "done" | "not_done";
+
+function useMark(task: Task, onDone?: () => void) {
+  return useSave(
+    (marked: { state: State; note?: string; took?: string; much?: string }) =>
+      take(
+        api.POST("/api/tasks/{task_id}/mark", {
+          params: { path: { task_id: task.id } },
+          body: {
+            state: marked.state,
+            note: marked.note ?? task.note,
+            minutes_spent: marked.took ?? "",
+            quantity_done: marked.much ?? "",
+          },
+        }),
+      ),
+    onDone,
+  );
+}
+
+/** A task: a tap on its box is done as planned, a tap on its number another amount; the rest in its sheet. */
 function TaskRow({ task }: { task: Task }) {
   const may = useMay();
   const [open, setOpen] = useState(false);
-  const title = task.title + (task.quantity ? `, ${count(task.quantity)} ${task.unit}` : "");
+  const mark = useMark(task);
+  const mayDo = may("diary.do");
+  const todo = task.state === "todo";
+  const atOnce = todo && !recordOf(task);
   return (
-    <li className={`flex items-start gap-2 py-1 ${task.state === "done" ? "text-ink3" : ""}`}>
+    <li className={`flex items-start gap-1 py-0.5 ${task.state === "done" ? "text-ink3" : ""}`}>
       <button
         type="button"
-        aria-label={`${task.state_words}: ${task.words}. Change`}
-        className="font-sans text-h2 leading-4"
-        disabled={!may("diary.do")}
-        onClick={() => setOpen(true)}
+        aria-label={`${task.state_words}: ${task.words}. ${atOnce ? "Done as planned" : "Change"}`}
+        className="-ml-1 grid size-7 flex-none place-items-center font-sans text-h2 leading-4 max-lg:size-11"
+        disabled={!mayDo || mark.isPending}
+        onClick={() => (atOnce ? mark.mutate({ state: "done" }) : setOpen(true))}
       >
         {MARKS[task.state]}
       </button>
-      <span className="min-w-0">
+      <span className="min-w-0 pt-1 max-lg:pt-2.5">
         {task.late ? <b>late since {shortDay(task.due_from)}: </b> : null}
         {task.state === "partly" || task.state === "not_done" ? <b>{task.state_words}: </b> : null}
-        {title}{" "}
-        {task.subject_kind === "batch" && task.subject_id ? (
-          <Door
-            link={
-              task.kind === "sow" && task.state === "todo"
-                ? `/sowing?card=${task.subject_id}`
-                : `/batches/${task.subject_id}`
-            }
+        {mayDo && atOnce ? (
+          <button
+            type="button"
+            className="text-left hover:underline"
+            aria-label={`${task.words}: otherwise than planned`}
+            onClick={() => setOpen(true)}
           >
+            {task.title}
+          </button>
+        ) : (
+          task.title
+        )}
+        {task.quantity ? ", " : ""}
+        {task.quantity && mayDo && atOnce ? (
+          <Amount task={task} save={(much) => mark.mutate({ state: "done", much })} />
+        ) : task.quantity ? (
+          `${count(task.quantity)} ${task.unit}`
+        ) : null}{" "}
+        {task.subject_kind === "batch" && task.subject_id ? (
+          <Door link={task.kind === "sow" && todo ? `/sowing?card=${task.subject_id}` : `/batches/${task.subject_id}`}>
             <BatchCode code={task.subject_code} />
           </Door>
         ) : null}{" "}
@@ -196,13 +244,61 @@ function TaskRow({ task }: { task: Task }) {
           <span className="note block">planned for {shortDay(task.planned_for)}, waits for what comes before it</span>
         ) : null}
         {task.note ? <span className="note block">{task.note}</span> : null}
-        {task.done_by ? <span className="note block">{worked(task)}</span> : null}
-        {task.caution && task.state === "todo" ? (
-          <span className="note block font-semibold text-ink2">{task.caution}</span>
+        {task.done_by ? (
+          <span className="note block">
+            {worked(task)}{" "}
+            {mayDo && !recordOf(task) ? (
+              <button type="button" className="btn-link" onClick={() => mark.mutate({ state: "todo" })}>
+                undo<span className="sr-only">: {task.words}</span>
+              </button>
+            ) : null}
+          </span>
         ) : null}
+        {task.caution && todo ? <span className="note block font-semibold text-ink2">{task.caution}</span> : null}
+        <Faults error={mark.error} />
       </span>
       {open ? <MarkTask task={task} onClose={() => setOpen(false)} /> : null}
     </li>
+  );
+}
+
+/** The planned number; pressed, it takes what was really done, and Enter is the tick. */
+function Amount({ task, save }: { task: Task; save: (much: string) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  if (typed === null)
+    return (
+      <button
+        type="button"
+        className="whitespace-nowrap border-rule border-b border-dotted"
+        aria-label={`${task.title}: another amount than ${count(task.quantity)} ${task.unit}`}
+        onClick={() => setTyped("")}
+      >
+        {count(task.quantity)} {task.unit}
+      </button>
+    );
+  return (
+    <form
+      className="inline-flex items-center gap-1"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (typed.trim()) save(typed);
+      }}
+    >
+      <input
+        className="input !h-7 !w-20"
+        aria-label={`How much was done of ${task.title}`}
+        inputMode="decimal"
+        placeholder={count(task.quantity)}
+        value={typed}
+        ref={(field) => field?.focus()}
+        onChange={(event) => setTyped(event.target.value)}
+        onKeyDown={(event) => event.key === "Escape" && setTyped(null)}
+      />
+      {task.unit}
+      <button type="submit" className="btn-link">
+        done
+      </button>
+    </form>
   );
 }
 
@@ -225,28 +321,9 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
   const [note, setNote] = useState(task.note);
   const [took, setTook] = useState(task.minutes_spent?.toString() ?? "");
   const [much, setMuch] = useState(task.state === "partly" ? (task.quantity_done?.toString() ?? "") : "");
-  const mark = useSave(
-    (state: "todo" | "partly" | "done" | "not_done") =>
-      take(
-        api.POST("/api/tasks/{task_id}/mark", {
-          params: { path: { task_id: task.id } },
-          body: { state, note, minutes_spent: took, quantity_done: much },
-        }),
-      ),
-    onClose,
-  );
+  const save = useMark(task, onClose);
+  const mark = { ...save, mutate: (state: State) => save.mutate({ state, note, took, much }) };
   const error = mark.error instanceof ApiError ? mark.error : null;
-  const batch = task.subject_kind === "batch" && task.subject_id;
-  const doing: Record<string, string> = {
-    sow: "Record the sowing on its card",
-    move: "Record the move at the batch",
-    stack: "Record it at the batch",
-    pot: "Record the potting at the batch",
-    space: "Record the spacing at the batch",
-    count: "Enter the count at the batch",
-    grade: "Grade it in Deliveries",
-    deliver: "Hand it over in Deliveries",
-  };
   const link =
     task.kind === "sow"
       ? `/sowing?card=${task.subject_id}`
@@ -261,10 +338,10 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
           {task.caution}. Follow the label and local rules.
         </p>
       ) : null}
-      {batch && doing[task.kind] && task.state === "todo" ? (
+      {recordOf(task) && task.state === "todo" ? (
         <p className="mt-3">
           <Door className="btn phone" link={link}>
-            {doing[task.kind]}
+            {recordOf(task)}
           </Door>
           <span className="note mt-1 block">That ticks this task, and the plan follows what happened.</span>
         </p>

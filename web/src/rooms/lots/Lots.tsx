@@ -10,6 +10,7 @@ import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../
 import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
+import { HoldIt, Holds } from "./Holds";
 import { OwnSeed } from "./OwnSeed";
 import { Receive, WHAT } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
@@ -103,10 +104,11 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
     {
       key: "form",
       head: "Form",
-      value: (l) => `${l.form} ${l.class_name}`,
+      value: (l) => `${l.form} ${l.class_name}${l.on_hold ? " on hold" : ""}`,
       cell: (l) => (
         <>
           {l.form} <span className="note">{[l.class_name, l.status_words].filter(Boolean).join(", ")}</span>
+          {l.on_hold ? <Pennant>on hold</Pennant> : null}
         </>
       ),
     },
@@ -163,6 +165,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
             {lot.status ? `, ${lot.status_words}` : ""}. <b>{quantity(lot.balance, lot.unit)}</b> in stock
             {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}
           </p>
+          <Holds lot={lot} />
           <WaitingFor lot={lot} />
           {lot.label_number ? <p>Official label {lot.label_number}.</p> : null}
           {lot.status || lot.seed_class ? <OwnSeed lot={lot} /> : null}
@@ -227,6 +230,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
           {may("lots.receive") && BOUGHT.has(lot.form) && !lot.status ? (
             <BalanceForm id={lot.id} unit={lot.unit} />
           ) : null}
+          <HoldIt lot={lot} />
           <WhatWasDone of={[lot.uuid]} />
         </>
       ) : null}

@@ -38,7 +38,8 @@ export function OwnSeed({ lot }: { lot: Lot }) {
 }
 
 function Intake({ lot, intake }: { lot: Lot; intake: NonNullable<Lot["intake"]> }) {
-  const wet = intake.decision === "dry now" && lot.moisture_percent === intake.moisture_percent;
+  const over = intake.limit_percent !== null && intake.moisture_percent > intake.limit_percent;
+  const wet = over && lot.moisture_percent === intake.moisture_percent;
   return (
     <section>
       <h2 className="border-rule border-b pb-1">Passport</h2>
@@ -49,6 +50,7 @@ function Intake({ lot, intake }: { lot: Lot; intake: NonNullable<Lot["intake"]> 
         {intake.purity_percent !== null ? `; ${intake.purity_percent} % pure in the sample` : ""}
         {intake.pests ? `; seen: ${intake.pests}` : ""}.
       </p>
+      {intake.decision === "apart" ? <Pennant>taken in apart: clean it by itself</Pennant> : null}
       {wet && intake.limit_percent ? (
         <Pennant>{`dry now: ${(intake.moisture_percent - intake.limit_percent).toFixed(1)} % over the limit`}</Pennant>
       ) : (

@@ -41,7 +41,7 @@ async function received(typed: typeof EMPTY) {
   const crop_id = Number(typed.crop_id);
   const line_id =
     typed.line_id === ANOTHER
-      ? (await take(api.POST("/api/lines", { body: { crop_id, name, role: "" } }))).id
+      ? (await take(api.POST("/api/lines", { body: { crop_id, name, role: "", earliness: "" } }))).id
       : Number(typed.line_id) || null;
   const seed = typed.form === "seed";
   const label = seed ? body : { ...body, germination_percent: "", tgw: "", tested_on: "", seed_class: "" };

@@ -56,9 +56,15 @@ export function MethodView({ method, library }: { method: Schemas["MethodOut"]; 
                 ) : (
                   "the same day"
                 )}
+                {stage.full_c !== null ? ` at ${stage.full_c} °C, longer in the cold` : ""}
+                {stage.half_light_mol !== null ? `${stage.full_c !== null ? " and" : ", longer"} in little light` : ""}
                 {stage.give_days ? `, give or take ${stage.give_days}` : ""}
                 {stage.until ? `; over when ${stage.until}` : ""}
+                {stage.begins.length ? `; begins ${stage.begins.join(" or ")}` : ""}
+                {stage.after_frost_days !== null ? `; ${afterFrost(stage.after_frost_days)}` : ""}
+                {stage.floor_c !== null ? `; not below ${stage.floor_c} °C` : ""}
                 {stage.ceiling_c !== null ? `; rests above ${stage.ceiling_c} °C` : ""}
+                {stage.cool_days !== null ? `, comes up after ${few(stage.cool_days, "day")} in the cool` : ""}
                 <Source
                   text={
                     stage.sources.by_month ??
@@ -149,4 +155,9 @@ export function MethodView({ method, library }: { method: Schemas["MethodOut"]; 
       {method.way !== "plants" && crop ? <SeedLibrary crop={crop} library={library} way={method.way} /> : null}
     </article>
   );
+}
+
+function afterFrost(days: number): string {
+  const side = days < 0 ? "before" : "after";
+  return days ? `from ${few(Math.abs(days), "day")} ${side} the last frost on` : "after the last frost";
 }

@@ -26,9 +26,11 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
               <tr key={one.id}>
                 <td className="font-semibold">
                   {one.name} {one.role ? <span className="note">{one.role} line</span> : null}
+                  {one.earliness ? <span className="note"> {one.earliness}</span> : null}
                 </td>
                 <td>
                   {one.female_id ? `${line(one.female_id)} × ${line(one.male_id)}` : ""}
+                  {one.maintainer_id ? `kept going with ${line(one.maintainer_id)}; ` : ""}
                   {one.to_flower_c_d
                     ? `flowers at ${count(one.to_flower_c_d)} °C·d, lasts ${one.flower_lasts_days ?? 8} days`
                     : ""}
@@ -57,6 +59,18 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                   ],
                 },
                 {
+                  name: "earliness",
+                  label: "Earliness",
+                  type: "select",
+                  start: "",
+                  options: [
+                    ["", "not said"],
+                    ["early", "early"],
+                    ["mid", "mid"],
+                    ["late", "late"],
+                  ],
+                },
+                {
                   name: "female_id",
                   label: "Female of the hybrid",
                   type: "select",
@@ -67,6 +81,12 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                   label: "Male of the hybrid",
                   type: "select",
                   options: lines.map((one) => [String(one.id), one.name]),
+                },
+                {
+                  name: "maintainer_id",
+                  label: "An A line is kept going with",
+                  type: "select",
+                  options: lines.filter((one) => one.role === "B").map((one) => [String(one.id), one.name]),
                 },
                 { name: "to_flower_c_d", label: "Heat to first flowers, °C·d" },
                 { name: "flower_spread_days", label: "Plants differ by, days" },
@@ -80,8 +100,10 @@ export function SeedLibrary({ crop, library, way }: { crop: Crop; library: Libra
                       crop_id: crop.id,
                       name: values.name ?? "",
                       role: values.role ?? "",
+                      earliness: values.earliness ?? "",
                       female_id: number(values.female_id),
                       male_id: number(values.male_id),
+                      maintainer_id: number(values.maintainer_id),
                       to_flower_c_d: number(values.to_flower_c_d),
                       flower_spread_days: number(values.flower_spread_days),
                       flower_lasts_days: number(values.flower_lasts_days),

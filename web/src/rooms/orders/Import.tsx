@@ -258,7 +258,7 @@ export function Import() {
                   if (!shown.has(index)) return null;
                   return (
                     <tr key={index}>
-                      <td className="note">{index + 1}</td>
+                      <td className="note">{checked.lines[index] ?? index + 1}</td>
                       {COLUMNS.map(([key, words, width]) => {
                         const fault = problems.find((f) => f.row === index && f.column === key);
                         return (
@@ -291,6 +291,8 @@ export function Import() {
                           onClick={() => {
                             const left = rows.filter((_, n) => n !== index);
                             setRows(left);
+                            // Each row keeps the line that it has in the file.
+                            setChecked((old) => old && { ...old, lines: old.lines.filter((_, n) => n !== index) });
                             check.mutate(left);
                           }}
                         >

@@ -382,7 +382,13 @@ function Cures({ line }: { line: Line }) {
   const ask = useSave(() =>
     take(
       api.POST("/api/orders/can-we-take-it", {
-        body: { crop_id: line.crop_id, form: line.form, quantity: String(line.quantity), due: line.due_from },
+        body: {
+          crop_id: line.crop_id,
+          form: line.form,
+          quantity: `${line.quantity} ${line.unit}`,
+          due: line.due_from,
+          for_line: line.id,
+        },
       }),
     ),
   );

@@ -100,10 +100,12 @@ export function Places() {
         <section className="mt-6">
           {may("places.edit") ? (
             <details className="mb-4 max-w-md">
-              <summary className="btn-link cursor-pointer">Where {site.name} lies on the globe</summary>
+              <summary className="btn-link cursor-pointer">
+                Where {site.name} lies, its last frost and its months
+              </summary>
               <div className="mt-2">
                 <QuickForm
-                  key={`${site.latitude}${site.longitude}`}
+                  key={`${site.latitude}${site.longitude}${site.last_frost}${site.monthly_c.join()}`}
                   button="Save"
                   fields={[
                     { name: "latitude", label: "Latitude, °", start: String(site.latitude), needed: true },
@@ -113,12 +115,28 @@ export function Places() {
                       start: site.longitude === null ? "" : String(site.longitude),
                       needed: true,
                     },
+                    {
+                      name: "last_frost",
+                      label: "Last frost, as “12 Apr”; empty where there is none",
+                      start: frostWords(site.last_frost),
+                    },
+                    {
+                      name: "monthly_c",
+                      label: "Means outside by month, °C, January first",
+                      start: site.monthly_c.join("  "),
+                      needed: true,
+                    },
                   ]}
                   save={(values) =>
                     take(
                       api.PATCH("/api/sites/{site_id}", {
                         params: { path: { site_id: site.id } },
-                        body: { latitude: values.latitude ?? "", longitude: values.longitude ?? "" },
+                        body: {
+                          latitude: values.latitude ?? "",
+                          longitude: values.longitude ?? "",
+                          last_frost: values.last_frost ?? "",
+                          monthly_c: (values.monthly_c ?? "").split(/[\s;]+/).filter(Boolean),
+                        },
                       }),
                     )
                   }
@@ -171,6 +189,7 @@ function warmth(place: Place): string {
   if (place.set_point_c !== null) said.push(`kept at ${place.set_point_c} °C or more`);
   if (place.cooled_to_c !== null) said.push(`never above ${place.cooled_to_c} °C`);
   if (place.excess_c) said.push(`${place.excess_c} °C warmer than outside`);
+  if (place.lamps_mol) said.push(`lamps add ${place.lamps_mol} mol/m² a day`);
   return said.join(", ") || "as outside";
 }
 
@@ -232,6 +251,7 @@ function PlaceForm({
   onClose: () => void;
 }) {
   const text = (value: number | null | undefined) => (value === null || value === undefined ? "" : String(value));
+  const percent = (share: number | null | undefined) => text(share == null ? share : Math.round(share * 1000) / 10);
   const start = {
     name: place?.name ?? "",
     kind: place?.kind ?? kind,
@@ -240,6 +260,8 @@ function PlaceForm({
     set_point_c: text(place?.set_point_c),
     cooled_to_c: text(place?.cooled_to_c),
     excess_c: text(place?.excess_c ?? 0),
+    lets_in: percent(place?.lets_in),
+    lamps_mol: text(place?.lamps_mol ?? 0),
     active: (place?.active ?? true) ? "yes" : "",
     outline: "",
   };
@@ -252,6 +274,7 @@ function PlaceForm({
       const body = { ...typed, ...(typed.kind === "field" ? readOutline(outline) : {}) };
       body.gangway ||= "0";
       body.excess_c ||= "0";
+      body.lamps_mol ||= "0";
       return place
         ? take(
             api.PATCH("/api/places/{place_id}", {
@@ -294,6 +317,14 @@ function PlaceForm({
         <AskField ask={ask} name="set_point_c" label="Heated to at least, °C" digits />
         <AskField ask={ask} name="cooled_to_c" label="Cooled to at most, °C" digits />
         <AskField ask={ask} name="excess_c" label="Warmer than outside by, °C" digits />
+        <AskField
+          ask={ask}
+          name="lets_in"
+          label="Daylight that comes in, %"
+          hint="Empty: what is usual for its kind"
+          digits
+        />
+        <AskField ask={ask} name="lamps_mol" label="Light that lamps add, mol/m² a day" digits />
         {place ? <AskField ask={ask} name="active" type="check" label="In use" /> : null}
       </AskForm>
       {place && place.kind === "field" ? (
@@ -334,4 +365,10 @@ function PlaceForm({
       ) : null}
     </Sheet>
   );
+}
+
+/** “04-12” as people write it: “12 Apr”. */
+function frostWords(kept: string): string {
+  const [month, day] = kept.split("-").map(Number);
+  return month && day ? `${day} ${MONTHS[month - 1]}` : "";
 }

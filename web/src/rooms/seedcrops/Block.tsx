@@ -179,6 +179,7 @@ function Lines({ block }: { block: BlockData }) {
           {block.rows.passes ? `; ${block.rows.passes} planter passes` : ""}
         </span>
       ) : null}
+      <Gives block={block} />
       {block.drill ? (
         <span className="text-ink3">
           {block.drill.seeds_per_m2?.toFixed(1)} seeds/m², {block.drill.rate_kg_per_ha?.toFixed(0)} kg/ha,{" "}
@@ -186,6 +187,31 @@ function Lines({ block }: { block: BlockData }) {
         </span>
       ) : null}
     </p>
+  );
+}
+
+/** What the block gives of its method's kilos, where it is less; its parts by a press. */
+function Gives({ block }: { block: BlockData }) {
+  const { show } = useWorking();
+  const { gives } = block;
+  if (!gives || gives.share > 0.995) return null;
+  const parts = [
+    gives.females < 0.995 ? `females ${share(gives.females)} of the method’s` : "",
+    gives.stand < 0.995 ? `${share(gives.stand)} of the plants stand` : "",
+    gives.pollen < 0.995 ? `${share(gives.pollen)} of the receptive days have pollen` : "",
+  ].filter(Boolean);
+  return (
+    <span>
+      Gives{" "}
+      <button
+        type="button"
+        className="btn-link"
+        onClick={() => show({ title: "what the block gives", value: share(gives.share), steps: gives.working }, true)}
+      >
+        {share(gives.share)} of the method’s kilos
+      </button>
+      : {parts.join(", ")}
+    </span>
   );
 }
 

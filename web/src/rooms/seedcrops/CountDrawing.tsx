@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { count } from "../../ui/format";
+import { groundPath } from "./rowsLayout";
 import type { Outlook } from "./verdictTable";
 
 type Visit = Schemas["InspectionOut"];
@@ -39,6 +40,7 @@ export function FieldRoute({
         className="fill-none stroke-ink"
         strokeWidth={2}
       />
+      <path d={groundPath(sheet.gone, at)} fillRule="evenodd" className="fill-fold stroke-ink2" strokeDasharray="1 2" />
       <path d={`M${route}`} className="fill-none stroke-ink" strokeDasharray="2 3" />
       {sheet.points.map((point, n) => {
         const [x, y] = at(point);

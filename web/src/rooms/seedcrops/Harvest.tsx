@@ -15,6 +15,8 @@ const DECISIONS: Record<string, string> = {
   rogue: "rogued, to be inspected again",
   downgrade: "downgraded",
   reject: "rejected",
+  part: "a part rejected",
+  dispense: "dispensed with",
 };
 
 /** Visits to the field, the male out, and every load at the door. */
@@ -146,6 +148,8 @@ function Loads({ block }: { block: BlockData }) {
               <td>
                 {load.decision === "dry now" ? (
                   <b>dried at once</b>
+                ) : load.decision === "apart" ? (
+                  <b>taken in apart</b>
                 ) : load.decision === "refuse" ? (
                   "refused"
                 ) : (
@@ -156,11 +160,12 @@ function Loads({ block }: { block: BlockData }) {
           ))}
         </tbody>
       </table>
+      <AllIn block={block} />
       {may("seedcrops.do") && sown ? (
         barred ? (
           <p className="note mt-2">Barred: the male stands.</p>
         ) : (
-          <details className="mt-2" open={!block.loads.length}>
+          <details className="mt-2" open={!block.loads.length && !block.all_in}>
             <summary className="btn-link cursor-pointer">Take in a load</summary>
             <div className="mt-2">
               <QuickForm
@@ -204,5 +209,40 @@ function Loads({ block }: { block: BlockData }) {
         )
       ) : null}
     </section>
+  );
+}
+
+/** Whether more comes: until the harvest is finished the rest of the block is still expected. */
+function AllIn({ block }: { block: BlockData }) {
+  const may = useMay();
+  const { today } = useSpan();
+  if (!block.loads.length && !block.all_in) return null;
+  if (block.all_in)
+    return (
+      <p className="py-1">
+        Harvest finished on <b>{shortDay(block.all_in)}</b>: nothing more is expected than what came in.
+      </p>
+    );
+  if (block.state !== "sown") return null;
+  return (
+    <div className="py-1">
+      <p>
+        More is expected until the harvest is finished: <b>{kilos(Math.round(block.expected))}</b> clean in all.
+      </p>
+      {may("seedcrops.do") ? (
+        <QuickForm
+          button="The harvest is finished"
+          fields={[{ name: "on", label: "Finished on", type: "date", start: today, needed: true }]}
+          save={(values) =>
+            take(
+              api.POST("/api/seed-blocks/{block_id}/all-in", {
+                params: { path: { block_id: block.block_id ?? 0 } },
+                body: { on: values.on ?? "" },
+              }),
+            )
+          }
+        />
+      ) : null}
+    </div>
   );
 }

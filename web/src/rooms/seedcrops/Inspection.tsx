@@ -8,7 +8,9 @@ import { shortDay } from "../../ui/dates";
 import { count } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Sheet } from "../../ui/parts";
+import { QuickForm } from "../../ui/QuickForm";
 import { CountDrawing, FieldRoute } from "./CountDrawing";
+import { OtherWays } from "./OtherWays";
 import { keep, keepSheet, keptSheet, send, type Waiting, waiting } from "./outbox";
 import { nearest, outlookFrom, outlookOf, rejectAt, stateFrom, stillMissing, tallyWith } from "./verdictTable";
 
@@ -223,6 +225,37 @@ function Begin({ sheet, onBegun }: { sheet: Visit; onBegun: (fresh: Visit) => Pr
       ) : (
         <p className="note">You may look, not count.</p>
       )}
+      {may("seedcrops.sign") ? (
+        <details>
+          <summary className="btn-link min-h-11 cursor-pointer">This visit is dispensed with</summary>
+          <p className="note">Signed by you, and told on every declaration of this seed. It covers this visit alone.</p>
+          <div className="mt-2">
+            <QuickForm
+              columns={1}
+              button="Sign the dispensation"
+              fields={[
+                {
+                  name: "given_by",
+                  label: "Given by",
+                  hint: "inspector or authority, number of the letter",
+                  needed: true,
+                },
+                { name: "reason", label: "On what grounds", needed: true },
+              ]}
+              save={async ({ given_by = "", reason = "" }) =>
+                onBegun(
+                  await take(
+                    api.POST("/api/inspections/{inspection_id}/dispense", {
+                      params: { path: { inspection_id: sheet.id } },
+                      body: { given_by, reason },
+                    }),
+                  ),
+                )
+              }
+            />
+          </div>
+        </details>
+      ) : null}
     </div>
   );
 }
@@ -233,6 +266,8 @@ function Signed({ sheet, left }: { sheet: Visit; left: number }) {
     rogue: "To be rogued and inspected again",
     downgrade: "Downgraded",
     reject: "Rejected",
+    part: "A part rejected, the rest to be inspected again",
+    dispense: "Dispensed with",
   };
   return (
     <div className="grid gap-2 py-2">
@@ -553,12 +588,13 @@ function Sign({
           body: { decision, reason },
         }),
       ),
-    (fresh) => {
-      void onSigned(fresh);
-      void saved();
-      onClose();
-    },
+    signed,
   );
+  function signed(fresh: Visit) {
+    void onSigned(fresh);
+    void saved();
+    onClose();
+  }
   return (
     <Sheet open onClose={onClose} title="Decide and sign">
       <div className="grid gap-3">
@@ -597,6 +633,7 @@ function Sign({
         ) : (
           <p className="note">An inspector or a manager signs.</p>
         )}
+        {may("seedcrops.sign") && now.state === "open" ? <OtherWays sheet={now} onSigned={signed} /> : null}
         {now.twice.map((said) => (
           <p key={said} className="fault">
             {said}

@@ -1,4 +1,4 @@
-import { barLength, type Drawing, frameOf, marksOf, pathOf, patternStrip } from "./rowsLayout";
+import { barLength, type Drawing, frameOf, groundPath, marksOf, pathOf, patternStrip } from "./rowsLayout";
 
 /** The rows to scale in the real outline: F solid, M dashed, border and headland dotted; letters at the ends. */
 export function RowsDrawing({
@@ -27,7 +27,7 @@ export function RowsDrawing({
     .join(" ");
   const bar = barLength(frame);
   const words = pattern
-    ? `Rows of the block to scale: ${of("F").length} female, ${of("M").length} male, ${edge.length} border rows and headland strips`
+    ? `Rows of the block to scale: ${of("F").length} female, ${of("M").length} male, ${edge.length} border rows and headland strips${drawing.gone.length ? "; a part counts no more" : ""}`
     : "Outline of the block to scale";
   return (
     <svg width={width} height={frame.height + 18} role="img" aria-label={words}>
@@ -35,6 +35,12 @@ export function RowsDrawing({
       <path d={pathOf(edge, frame)} className="fill-none stroke-m" strokeWidth={thick} strokeDasharray="1 2.5" />
       <path d={pathOf(of("F"), frame)} className="fill-none stroke-f" strokeWidth={thick} />
       <path d={pathOf(of("M"), frame)} className="fill-none stroke-m" strokeWidth={bold} strokeDasharray="4 3" />
+      <path
+        d={groundPath(drawing.gone, frame.at)}
+        fillRule="evenodd"
+        className="fill-panel/80 stroke-ink2"
+        strokeDasharray="2 3"
+      />
       <polygon points={outline} className="fill-none stroke-ink" strokeWidth={1.5} />
       {marksOf(drawing, frame).map((mark) => (
         <text

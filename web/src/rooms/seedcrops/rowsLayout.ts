@@ -35,6 +35,19 @@ export function pathOf(rows: Row[], frame: Frame): string {
     .join("");
 }
 
+/** Ground that counts no more, as a path with its holes. */
+export function groundPath(gone: number[][][][], at: (point: number[]) => readonly [number, number]): string {
+  const ring = (points: number[][]) =>
+    `M${points
+      .map((p) =>
+        at(p)
+          .map((v) => v.toFixed(1))
+          .join(" "),
+      )
+      .join("L")}Z`;
+  return gone.flatMap((rings) => rings.map(ring)).join("");
+}
+
 export interface Mark {
   letter: string;
   x: number;

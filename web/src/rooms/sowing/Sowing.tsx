@@ -158,6 +158,12 @@ function Card({ batch }: { batch: Batch }) {
                   </button>
                 </td>
               </tr>
+              {card.more_media.map((part) => (
+                <tr key={part.name}>
+                  <td>{part.name}</td>
+                  <td className="num">{part.litres.toFixed(1)} L</td>
+                </tr>
+              ))}
             </tbody>
           </table>
         </section>
