@@ -130,11 +130,20 @@ def restore_into(cluster: Cluster, file: Path, database: str) -> None:
         raise
 
 
+def _free_name(where: Path, now: datetime) -> Path:
+    """A name that no backup has: two within one second never share one, so a failure cannot take a good one with it."""
+    file, n = where / f"aldrip-{now:%Y%m%d-%H%M%S}.backup", 1
+    while file.exists():
+        n += 1
+        file = where / f"aldrip-{now:%Y%m%d-%H%M%S}-{n}.backup"
+    return file
+
+
 def take(cluster: Cluster, database: str, where: Path, why: str) -> Taken:
     """Take a backup, restore it to see that it is good, and keep it; the oldest of its kind go. Never raises for a failure."""
     now, began = datetime.now(UTC), time.monotonic()
     at = now.isoformat(timespec="seconds")
-    file = where / f"aldrip-{now:%Y%m%d-%H%M%S}.backup"
+    file = _free_name(where, now)
     trying = f"{TRYING}_{database}"
     try:
         size = dump(cluster, database, file)

@@ -120,10 +120,10 @@ class ByKeyboardOnly(BrowserCase):
     def tab_to(self, name: str) -> None:
         """Press Tab until the focus is on what begins with a name."""
         for _ in range(120):
-            element = self.driver.switch_to.active_element
-            label = element.get_attribute("aria-label") or element.text or ""
-            if not label and element.tag_name in ("input", "select"):
-                label = self.driver.execute_script("return arguments[0].closest('label')?.innerText ?? ''", element)
+            label = self.driver.execute_script(
+                "const at = document.activeElement; return at.ariaLabel || at.innerText || "
+                "(at.matches('input, select') && at.closest('label')?.innerText) || ''"
+            )
             if " ".join(label.split()).startswith(name):
                 return
             self.keys(Keys.TAB)

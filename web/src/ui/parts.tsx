@@ -85,18 +85,22 @@ export function Sheet({
   title,
   children,
   wide = false,
+  ready = true,
 }: {
   open: boolean;
   onClose: () => void;
   title: string;
   children: ReactNode;
   wide?: boolean;
+  /** False while the lists of its fields are read: a field that changed its kind under the fingers would lose them. */
+  ready?: boolean;
 }) {
   return (
     <Dialog.Root open={open} onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-fold/70" />
         <Dialog.Content
+          key={String(ready)}
           aria-describedby={undefined}
           onOpenAutoFocus={(event) => {
             // What is to be typed comes first, not the way out.
@@ -114,7 +118,7 @@ export function Sheet({
             <Dialog.Title className="text-h1 font-bold">{title}</Dialog.Title>
             <Dialog.Close className="btn-link">Close</Dialog.Close>
           </div>
-          {children}
+          {ready ? children : <p role="status">Reading the list of crops …</p>}
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>

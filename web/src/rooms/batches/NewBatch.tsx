@@ -11,7 +11,7 @@ import { useAsk } from "../../ui/useAsk";
 
 /** A batch on speculation, without an order. */
 export function NewBatch({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const { data: library } = useQuery({ ...libraryQuery, enabled: open });
+  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
   const { today } = useSpan();
   const navigate = useNavigate();
   const methods = library?.methods ?? [];
@@ -31,7 +31,7 @@ export function NewBatch({ open, onClose }: { open: boolean; onClose: () => void
   });
   const { method_id = "" } = useWatch({ control: ask.form.control });
   return (
-    <Sheet open={open} onClose={onClose} title="New batch">
+    <Sheet open={open} onClose={onClose} title="New batch" ready={!reading}>
       <AskForm ask={ask} button="Plan it">
         <p className="text-ink2">Raised on speculation; an order can be met from it later.</p>
         <AskField

@@ -59,7 +59,7 @@ export function Receive({
   onClose: () => void;
   onDone: (lot: Schemas["LotOut"]) => void;
 }) {
-  const { data: library } = useQuery({ ...libraryQuery, enabled: open });
+  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
   const { today } = useSpan();
   const ask = useAsk({
@@ -78,7 +78,7 @@ export function Receive({
   const lines = (library?.lines ?? []).filter((line) => line.crop_id === crop);
   const classes = library?.schemes.find((scheme) => scheme.chosen)?.classes ?? [];
   return (
-    <Sheet open={open} onClose={onClose} title="Receive seed or plants">
+    <Sheet open={open} onClose={onClose} title="Receive seed or plants" ready={!reading}>
       <AskForm ask={ask} button="Receive">
         <AskField
           ask={ask}

@@ -22,7 +22,7 @@ export function Ask({
   onClose: () => void;
   onTake?: ((asked: Partial<Typed>) => void) | undefined;
 }) {
-  const { data: library } = useQuery({ ...libraryQuery, enabled: open });
+  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
   const { show } = useWorking();
   const start = { crop_id: "", form: "", quantity: "", due: "" };
   const [answer, setAnswer] = useState<Schemas["AskOut"]>();
@@ -45,7 +45,7 @@ export function Ask({
   const forms = library ? formsOf(library, Number(typed.crop_id)) : [];
   const crops = (library?.crops ?? []).filter((one) => library && formsOf(library, one.id).length);
   return (
-    <Sheet open={open} onClose={onClose} title="Can we take it?">
+    <Sheet open={open} onClose={onClose} title="Can we take it?" ready={!reading}>
       <AskForm ask={ask} button="Work it out">
         <AskField
           ask={ask}

@@ -46,7 +46,7 @@ export function NewOrder({
   onClose: () => void;
   asked?: Partial<Typed>;
 }) {
-  const { data: library } = useQuery({ ...libraryQuery, enabled: open });
+  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
   const planned = async (lines: number[]) => {
     if (may("batches.plan") && lines.length) await take(api.POST("/api/batches/plan-lines", { body: { lines } }));
@@ -86,7 +86,7 @@ export function NewOrder({
     error instanceof ApiError &&
     error.errors.some((one) => ["unknown_crop", "unknown_form", "unknown_cultivar"].includes(one.code));
   return (
-    <Sheet open={open} onClose={onClose} title="New order">
+    <Sheet open={open} onClose={onClose} title="New order" ready={!reading}>
       <form
         className="grid gap-3"
         onSubmit={(event) => {
