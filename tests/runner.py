@@ -1,6 +1,7 @@
 """Django's runner, closing with one plain line: how many passed, how many failed."""
 
 import os
+import re
 import time
 from collections.abc import Callable
 from typing import Any
@@ -18,6 +19,8 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**kwargs)
         # People of the tests sign in hundreds of times; a slow hash would guard nobody here.
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+        watch_the_line()
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """The library that ships is put into the first database, from which those of the processes are copied."""
@@ -49,6 +52,34 @@ class Runner(DiscoverRunner):
             return super().run_tests(test_labels, **kwargs)
         finally:
             print(getattr(self, "_closing", "0 passed, 1 failed"), flush=True)
+
+
+#: Written without standing in line: who is signed in and whose password was wrong, answers to keys, the queue of jobs.
+BESIDE = re.compile(r"django_session|axes_|accounts_answered|procrastinate|django_admin_log")
+WRITES = re.compile(r"\s*(?:INSERT INTO|UPDATE|DELETE FROM) \"(\w+)\"", re.IGNORECASE)
+
+
+def watch_the_line() -> None:
+    """Every change over HTTP waits its turn in its house before it writes, in every test there is: so no two ever race."""
+    from aldrip.accounts.once import Once
+
+    answered = Once._tried
+
+    def watched(once: Once, request: Any) -> Any:
+        waits = False
+
+        def seen(execute: Callable[..., Any], sql: str, params: Any, many: bool, context: Any) -> Any:
+            nonlocal waits
+            waits = waits or "pg_advisory_xact_lock" in sql
+            wrote = WRITES.match(sql)
+            if wrote and not waits and not BESIDE.match(wrote[1]):
+                raise AssertionError(f"{request.method} {request.path} writes {wrote[1]} without waiting its turn")
+            return execute(sql, params, many, context)
+
+        with connection.execute_wrapper(seen):
+            return answered(once, request)
+
+    Once._tried = watched  # type: ignore[method-assign]
 
 
 def _timed(work: Callable[..., Any], name: Callable[[Any], str]) -> Callable[..., Any]:

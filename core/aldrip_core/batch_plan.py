@@ -116,11 +116,16 @@ class PlannedStage:
     needed: float
     into: float
     out: float
-    amount: float
+    takes: Takes
     trays: int | None
     container: ContainerSpec | None
     resting_days: int
     cooled: CoolStay | None = None
+
+    @property
+    def amount(self) -> float:
+        """What it takes up, as the stage is measured by itself."""
+        return self.takes.amount
 
 
 @dataclass(frozen=True)
@@ -482,7 +487,7 @@ def _stand(
                 rung.needed,
                 rung.into,
                 rung.out,
-                takes.amount,
+                takes,
                 None if stood is None else ceil_whole(stood),
                 container,
                 resting,

@@ -315,6 +315,64 @@ class Ground:
         return self.working.on_or_before(aim - timedelta(days=self.days_in_hand))
 
 
+@dataclass(frozen=True, slots=True)
+class CouldStand:
+    """A place, and how full it would be [share of what is usable] over some days with so much more in it."""
+
+    lane: Lane
+    share: float
+    taken: bool  # a place that takes one use at a time, with another on it
+
+
+def could_stand(
+    ground: Ground, kind: str, start: date, end: date, takes: Takes, density: Density = Density.NONE
+) -> tuple[CouldStand, ...]:
+    """Every open place that can measure a stage, with how full it would be: those of the stage's kind first, then the others.
+
+    What the stage takes now is not on the ground.
+    """
+    first, last = ground.index(start), ground.index(end)
+    found = [
+        CouldStand(
+            lane, lane.share(first, last, takes.of(lane.place)), lane.place.whole and bool(lane.load[first:last].any())
+        )
+        for lane in ground.lanes.values()
+        if lane.usable and not lane.place.closed and lane.place.measures(density)
+    ]
+    return tuple(sorted(found, key=lambda one: one.lane.place.kind != kind))
+
+
+@dataclass(frozen=True, slots=True)
+class WouldLoad:
+    """What stands in a place by day, from a day on, in its unit."""
+
+    place: Key
+    start: date
+    load: tuple[float, ...]
+
+
+def would_load(ground: Ground, before: Sequence[Standing], after: Sequence[Standing]) -> tuple[WouldLoad, ...]:
+    """The load of every place that a plan touches, with what will stand `after`, over the days that it changes.
+
+    The ground holds neither what stood `before` nor what will `after`.
+    """
+    found: list[WouldLoad] = []
+    for key in dict.fromkeys(one.place for one in (*before, *after)):
+        lane = ground.lanes.get(key)
+        both = [one for one in (*before, *after) if one.place == key]
+        first, last = min(ground.index(one.start) for one in both), max(ground.index(one.end) for one in both)
+        if lane is None or not lane.usable or first >= last:
+            continue
+        load = lane.load.copy()
+        for one in after:
+            if one.place == key:
+                load[ground.index(one.start) : ground.index(one.end)] += one.amount
+        found.append(
+            WouldLoad(key, date.fromordinal(ground.origin + first), tuple(round(float(v), 9) for v in load[first:last]))
+        )
+    return tuple(found)
+
+
 def peaks(ground: Ground, before: Sequence[Standing], after: Sequence[Standing]) -> list[tuple[Lane, float, float]]:
     """For each place that a plan touches: the peak in its days with what stood `before`, and with what will `after`.
 

@@ -15,6 +15,15 @@ setNonce(document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.cont
 
 const FirstRun = lazyRouteComponent(() => import("./shell/FirstRun"), "FirstRun");
 
+const PERSON = "aldrip.person";
+
+/** What is kept on this device for one person is not shown to the next. */
+function mine(username: string) {
+  if (localStorage.getItem(PERSON) === username) return;
+  localStorage.setItem(PERSON, username);
+  if ("caches" in window) void caches.delete("aldrip-data");
+}
+
 function App() {
   const { data, error } = useQuery(sessionQuery);
   const person = useRef(""); // who was signed in: the page stays under a session that has ended
@@ -23,7 +32,10 @@ function App() {
   if (!data) return <p className="p-6 text-ink3">Fetching …</p>;
   if (link) return <SetPassword link={link} />;
   if (data.empty) return <FirstRun />;
-  if (data.signed_in) person.current = data.username;
+  if (data.signed_in) {
+    person.current = data.username;
+    mine(data.username);
+  }
   if (!person.current) return <SignIn />;
   return (
     <>
@@ -32,6 +44,9 @@ function App() {
     </>
   );
 }
+
+// Over TLS, or on the machine itself, the page and what was last seen are kept for hours without a signal.
+if ("serviceWorker" in navigator) void navigator.serviceWorker.register("/sw.js").catch(() => undefined);
 
 const place = document.getElementById("root");
 if (place) {

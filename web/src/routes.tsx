@@ -11,16 +11,20 @@ import { Broken, NoSuchPage } from "./shell/Broken";
 
 const root = createRootRoute({ component: lazyRouteComponent(() => import("./shell/Frame"), "Frame") });
 
+/** What any room may have behind the question mark: how its list is filtered and sorted, and the span of time that is seen. */
+const ANYWHERE = ["filter", "sort", "span"] as const;
+type Anywhere = (typeof ANYWHERE)[number];
+
 /** A room at its address; `keys` are what may stand behind the question mark, as plain text. */
 const at = <const P extends string, const K extends string = never>(path: P, component: RouteComponent, ...keys: K[]) =>
   createRoute({
     getParentRoute: () => root,
     path,
     component,
-    validateSearch: (given: Record<string, unknown>): { [key in K]?: string } =>
-      Object.fromEntries(keys.filter((key) => given[key] !== undefined).map((key) => [key, String(given[key])])) as {
-        [key in K]?: string;
-      },
+    validateSearch: (given: Record<string, unknown>): { [key in K | Anywhere]?: string | undefined } =>
+      Object.fromEntries(
+        [...keys, ...ANYWHERE].filter((key) => given[key] !== undefined).map((key) => [key, String(given[key])]),
+      ) as { [key in K | Anywhere]?: string | undefined },
   });
 
 const routes = [
@@ -107,11 +111,13 @@ const routes = [
   at(
     "/diary",
     lazyRouteComponent(() => import("./rooms/diary/Diary"), "Diary"),
+    "day",
   ),
   at(
     "/deliveries",
     lazyRouteComponent(() => import("./rooms/deliveries/Deliveries"), "Deliveries"),
     "note",
+    "line",
   ),
   at(
     "/house",

@@ -31,6 +31,7 @@ from aldrip.batches import (
     starting,
     trying,
     undoing,
+    where,
 )
 from aldrip.batches.board import board_of
 from aldrip.batches.commands import Command
@@ -56,6 +57,7 @@ from aldrip.batches.schemas import (
     MovedIn,
     NewBatchIn,
     PickedIn,
+    PlaceOfferOut,
     PlanLinesIn,
     PlanLinesOut,
     ProposalOut,
@@ -122,18 +124,29 @@ def _proposal(proposal: editing.Proposal) -> dict[str, Any]:
             {
                 "stage": s.spec.key,
                 "name": s.spec.name,
-                "start": s.dates.start,
-                "end": s.dates.end,
-                "place_id": s.place,
-                "amount": s.amount,
+                "start": one.start,
+                "end": one.end,
+                "place_id": one.place,
+                "amount": one.amount,
             }
             for s in proposal.plan.stages
+            for one in s.standing
         ],
+        "shift_days": proposal.shift_days,
+        "loads": [{"place_id": one.place, "start": one.start, "load": list(one.load)} for one in proposal.loads],
     }
 
 
 def vars_of(effect: editing.OrderEffect) -> dict[str, Any]:
     return {name: getattr(effect, name) for name in editing.OrderEffect.__dataclass_fields__}
+
+
+@room.get("/batches/{ref:batch_id}/places", "see", response=list[PlaceOfferOut])
+def places_for(ctx: Ctx, batch_id: Ref, stage: str, shift_days: int = 0) -> Any:
+    """Every open place that can take a stage, with how full it would be; `shift_days`: on so many days later."""
+    if abs(shift_days) > 400:
+        raise refuse("shift_days", "out_of_range", "A batch moves by 400 days at most.")
+    return [vars(one) for one in where.offers(ctx, batch_id, stage, shift_days)]
 
 
 @room.post("/batches/{ref:batch_id}/preview", "batches.plan", response=ProposalOut)

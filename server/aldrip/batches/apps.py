@@ -13,9 +13,10 @@ class BatchesConfig(AppConfig):
         )
         from aldrip.batches.following import FOLLOWED, heard
         from aldrip.batches.holds import FOLLOWED as HELD_BY
-        from aldrip.batches.holds import follow_holds, lots_reached
+        from aldrip.batches.holds import batches_held, follow_holds, lots_reached
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
+        from aldrip.diary import sheet
         from aldrip.lots import holds
         from aldrip.places.services import bars
 
@@ -23,6 +24,8 @@ class BatchesConfig(AppConfig):
         events.subscribe(HELD_BY, follow_holds)
         if lots_reached not in holds.reaches:
             holds.reaches.append(lots_reached)
+        if batches_held not in sheet.holders:
+            sheet.holders.append(batches_held)
         taking_back.DERIVED.update(RECKONED)
         for follower in (weigh_anew, reckon_anew):
             if follower not in taking_back.followers:

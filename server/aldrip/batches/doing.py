@@ -4,7 +4,6 @@ from datetime import date
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
-from aldrip.batches.editing import check_place
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch
 from aldrip.batches.steps import (
@@ -16,6 +15,7 @@ from aldrip.batches.steps import (
     stage_named,
     still_open,
 )
+from aldrip.batches.where import check_place
 from aldrip.diary.services import finish
 from aldrip.places.models import Place
 

@@ -27,19 +27,19 @@ from aldrip.batches.saving import (
     planned_days,
     upsert_tasks,
 )
+from aldrip.batches.where import named_stage, stood_elsewhere
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import may_be_started_from
 from aldrip.methods.models import Container
 from aldrip.methods.snapshot import container_spec, container_values, with_container
-from aldrip.places.models import Place
-from aldrip_core.batch_plan import Plan, Request, Stand, TypedRate, plan_batch
+from aldrip_core.batch_plan import Plan, Request, TypedRate, plan_batch
 from aldrip_core.forecast import forecast
-from aldrip_core.ground import peaks
+from aldrip_core.ground import WouldLoad, peaks, would_load
 from aldrip_core.problems import words
 from aldrip_core.stage_dates import Anchor
-from aldrip_core.stages import Density, StageSpec, Trait
+from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import Seen, stocks_of
-from aldrip_core.units import Dimension, Unit, from_base, unit
+from aldrip_core.units import Unit, from_base, unit
 
 
 @dataclass(frozen=True)
@@ -68,6 +68,7 @@ class Change:
 
 #: What was started is a fact; these fields would change it.
 OF_THE_START = ("needed", "rung", "start", "trays", "seed_g", "container_id", "lot_id", "sow_on")
+LONGEST_REST = 14  # days without work that a move by days goes over
 #: Rooms above that lay a batch out say here what may no longer be changed from the plan; each raises Refused.
 bars: list[Callable[[Batch, Change], None]] = []
 
@@ -110,6 +111,8 @@ class Proposal:
     plan: Plan
     snapshot: Mapping[str, Any] | None = None  # where the edit changes what it is planned with
     event: int | None = None  # once it is kept: the record by which it is undone
+    shift_days: int | None = None  # by which it moves; further than asked, where those days are nobody's working days
+    loads: tuple[WouldLoad, ...] = ()  # of the places it touches, as they would stand
 
 
 def _quantity_changes(request: Request, change: Change) -> Request:
@@ -149,15 +152,16 @@ def _source_changes(ctx: Ctx, saved: Saved, request: Request, change: Change) ->
         kept = {key: rate for key, rate in request.kept_rates.items() if key not in emerging}
         request = replace(request, lots=tuple(lots), kept_rates=kept)
     if change.rate is not None:
-        stage = _named_stage(request, change.stage, "Say which stage the rate belongs to.")
+        stage = named_stage(request, change.stage, "Say which stage the rate belongs to.")
         request = replace(request, rates={**request.rates, stage.key: change.rate})
     return request
 
 
-def _named_stage(request: Request, key: str | None, words: str) -> StageSpec:
-    if key is None or key not in request.method.by_key:
-        raise refuse("stage", "missing", words)
-    return request.method.by_key[key]
+def _place_changes(ctx: Ctx, saved: Saved, request: Request, change: Change) -> Request:
+    if change.place_id is None and not change.split:
+        return request
+    stage = named_stage(request, change.stage, "Say which stage is to move there.")
+    return stood_elsewhere(ctx, saved, request, stage, change.split or ((change.place_id or 0, 1.0),))
 
 
 def _date_changes(saved: Saved, request: Request, change: Change, ground: Ground) -> Request:
@@ -172,7 +176,8 @@ def _date_changes(saved: Saved, request: Request, change: Change, ground: Ground
             raise refuse(
                 "shift_days", "happened", f"Every stage of {saved.batch.code} has begun; nothing is left to move."
             )
-        own = saved.stages.get(change.stage or "")
+        # Moved to another place as well, what has not begun moves as a whole; the stage says what stands there.
+        own = saved.stages.get(change.stage or "") if saved.begun or change.place_id is None else None
         stage = own if own is not None and own.actual_start is None else following
         start = request.dates[stage.key].start + timedelta(days=change.shift_days)
         calendar = ground.sowing if request.method.by_key[stage.key].does(Trait.STARTS) else ground.working
@@ -185,42 +190,6 @@ def _date_changes(saved: Saved, request: Request, change: Change, ground: Ground
             return replace(request, anchor=Anchor(follow=True))
         return replace(request, anchor=Anchor(move=(following.key, request.dates[following.key].start)))
     return request
-
-
-def _place_change(ctx: Ctx, saved: Saved, request: Request, change: Change) -> Request:
-    if change.place_id is None and not change.split:
-        return request
-    stage = _named_stage(request, change.stage, "Say which stage is to move there.")
-    row = saved.stages[stage.key]
-    if row.actual_end is not None:
-        raise refuse("stage", "happened", f"“{stage.name}” of {saved.batch.code} is over; where it stood stays.")
-    split = change.split or ((change.place_id or 0, 1.0),)
-    places = [ctx.get(Place, pk) for pk, _ in split]
-    if len({place.pk for place in places}) != len(places) or any(not part > 0 for _, part in split):
-        raise refuse("split", "out_of_range", "Name each place once, with a share above nothing.")
-    for place in places:
-        check_place(place, stage)
-    stands = tuple(Stand(pk, part) for pk, part in split)
-    if row.actual_start is not None:
-        return replace(request, places={**request.places, stage.key: stands}, moves_today=stage.key)
-    moved = {stage.key: stands}
-    if any(place.sharing == "whole" for place in places):  # the crop cannot leave its field half-way
-        moved = {s.key: stands for s in request.method.stages if s.place_kind == stage.place_kind}
-    return replace(request, places={**request.places, **moved})
-
-
-def check_place(place: Place, stage: StageSpec) -> None:
-    """Refuse a place that is closed, or that measures something else than a stage takes up."""
-    if not place.active:
-        raise refuse("place_id", "closed", f"{place.name} is closed. Choose another place, or open it in Places.")
-    if place.capacity is None or not stage.density or place.sharing == "whole":
-        return
-    if unit(place.unit).dimension is Dimension.TRAYS and stage.density is Density.UNIT_M2:
-        raise refuse(
-            "place_id",
-            "other_unit",
-            f"{place.name} is measured in trays, and what “{stage.name}” takes up is not in trays. Choose a place in m².",
-        )
 
 
 def changed_request(ctx: Ctx, saved: Saved, change: Change, ground: Ground) -> Request:
@@ -247,7 +216,7 @@ def changed_request(ctx: Ctx, saved: Saved, change: Change, ground: Ground) -> R
             raise refuse("stage", "happened", f"“{saved.stages[change.stage].name}” is over; count what it kept.")
     request = request_of(saved, ground.stood)
     request = _source_changes(ctx, saved, request, change)
-    request = _place_change(ctx, saved, request, change)
+    request = _place_changes(ctx, saved, request, change)
     return _date_changes(saved, _quantity_changes(request, change), change, ground)
 
 
@@ -282,7 +251,7 @@ def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
     batch = saved.batch
     change = understood(saved, change)
     ground = Ground(ctx, without=[batch.pk])
-    plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
+    change, plan = _moved_at_last(ctx, saved, change, ground)
     found = groups(ctx, batches=[batch.pk], known=saved)
     figures = (*_main_figures(saved, plan, ground), *_space_figures(plan, ground))
     effects = tuple(effect for group in found if batch.pk in group.ids for effect in _effects(saved, plan, group))
@@ -294,7 +263,23 @@ def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
         batch.version,
         plan,
         _new_snapshot(ctx, saved, change),
+        shift_days=change.shift_days,
+        loads=would_load(ground, ground.left_out, plan.standing),
     )
+
+
+def _moved_at_last(ctx: Ctx, saved: Saved, change: Change, ground: Ground) -> tuple[Change, Plan]:
+    """The plan of a change; a move by days goes on over days on which nobody sows or works, until something moves."""
+    plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
+    if not change.shift_days:
+        return change, plan
+    before, step = dates_of(saved), 1 if change.shift_days > 0 else -1
+    for _ in range(LONGEST_REST):
+        if any(stage.dates != before[stage.spec.key] for stage in plan.stages):
+            break
+        change = replace(change, shift_days=(change.shift_days or 0) + step)
+        plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
+    return change, plan
 
 
 def _new_snapshot(ctx: Ctx, saved: Saved, change: Change) -> dict[str, Any] | None:
@@ -391,17 +376,15 @@ def _sentence(saved: Saved, plan: Plan, change: Change, ground: Ground) -> str:
     if change.split and change.stage is not None:
         where = " and ".join(ground.places[pk].name for pk, _ in change.split if pk in ground.places)
         return f"Stand {name} in {where}."
+    shift = (plan.sow_on - (saved.first.actual_start or saved.first.planned.lower)).days
+    days = f"{abs(shift)} {'day' if abs(shift) == 1 else 'days'} {'sooner' if shift < 0 else 'later'}"
     if change.place_id is not None and change.stage is not None:
         old = saved.stages[change.stage].place
         new = ground.places[change.place_id].name if change.place_id in ground.places else "another place"
-        return f"Move {name} from {old.name if old else 'nowhere'} to {new}."
+        when = "" if not change.shift_days else f", and sow {days}" if shift else ", on other days"
+        return f"Move {name} from {old.name if old else 'nowhere'} to {new}{when}."
     if change.sow_on or change.shift_days or change.ready_on:
-        shift = (plan.sow_on - (saved.first.actual_start or saved.first.planned.lower)).days
-        if shift:
-            return (
-                f"Sow {name} {abs(shift)} {'day' if abs(shift) == 1 else 'days'} {'sooner' if shift < 0 else 'later'}."
-            )
-        return f"Move {name} on the calendar."
+        return f"Sow {name} {days}." if shift else f"Move {name} on the calendar."
     return _sentence_of_amounts(name, plan, change)
 
 

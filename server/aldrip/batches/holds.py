@@ -1,8 +1,9 @@
 """What a hold reaches: lots made of lots, batches started of them, and what those gave; kept beside lots and batches."""
 
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
+from uuid import UUID
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.events import Touched
@@ -96,3 +97,8 @@ def follow_holds(ctx: Ctx, touched: Mapping[str, Touched]) -> None:
 def _changed(before: Mapping[int, str], now: Mapping[int, list[str]]) -> list[tuple[int, str]]:
     told = {pk: "; ".join(dict.fromkeys(said))[:300] for pk, said in now.items()}
     return [(pk, told.get(pk, "")) for pk in {*before, *told} if told.get(pk, "") != before.get(pk, "")]
+
+
+def batches_held(ctx: Ctx, uuids: Collection[UUID]) -> Mapping[UUID, str]:
+    """Of batches by their uuids: by which hold they are held, in words."""
+    return dict(ctx.rows(Batch).filter(uuid__in=uuids).exclude(on_hold="").values_list("uuid", "on_hold"))

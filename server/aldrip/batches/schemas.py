@@ -363,6 +363,14 @@ class MovedStageOut(Schema):
     amount: float
 
 
+class WouldLoadOut(Schema):
+    """What would stand in a place by day, from a day on."""
+
+    place_id: int
+    start: date
+    load: list[float]
+
+
 class ProposalOut(Schema):
     sentence: str
     figures: list[FigureOut]
@@ -371,6 +379,19 @@ class ProposalOut(Schema):
     version: int
     stages: list[MovedStageOut]
     event: int | None
+    shift_days: int | None
+    loads: list[WouldLoadOut]
+
+
+class PlaceOfferOut(Schema):
+    """A place for a stage, how full it would be at most (1: just full), and that in words."""
+
+    place_id: int
+    name: str
+    kind: str
+    of_kind: bool
+    share: float
+    words: str
 
 
 class KeepIn(Schema):

@@ -43,6 +43,7 @@ class TaskOut(Schema):
     quantity_done: float | None
     state: TaskState
     state_words: str
+    held: str  # why it is held; empty where it is not
     caution: str
     note: str
     done_at: datetime | None
@@ -85,6 +86,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "planned_for": task.due_from if task.waits else None,
         "late": task.state == Task.State.TODO and task.late_from <= today,
         "state_words": task.get_state_display(),
+        "held": task.held,
         "done_by": who(task.done_by),
     }
 

@@ -34,6 +34,8 @@ class Task(Known):
     due_to = models.DateField()  # first day after
     #: Days by which it is later than planned because a step before it was not done in its time; reckoned, not recorded.
     waits = models.PositiveSmallIntegerField(default=0, db_default=0)
+    #: Why it is held just now; the sheet says it, nothing keeps it.
+    held: str = ""
     part_of_day = models.CharField(max_length=10, default="morning")
     quantity = models.FloatField(null=True)
     unit = models.CharField(max_length=30, blank=True)

@@ -1,8 +1,10 @@
 """The day sheet: what is due on a day, by place and part of day; what is overdue comes first."""
 
 from collections import defaultdict
+from collections.abc import Callable, Collection, Mapping
 from datetime import date, timedelta
 from typing import Any
+from uuid import UUID
 
 from django.db.models import Q
 
@@ -14,8 +16,10 @@ from aldrip.methods.models import Input
 from aldrip.methods.resolver import Library
 from aldrip_core.stages import Allowed
 
+#: Rooms above say here which of these things are held, and why.
+holders: list[Callable[[Ctx, Collection[UUID]], Mapping[UUID, str]]] = []
 PARTS = ("early", "morning", "afternoon", "evening")
-MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒"}
+MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒", "held": "▥"}
 
 
 def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
@@ -27,9 +31,18 @@ def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
     rows = reckoned(ctx.rows(Task)).filter(due).select_related("place", "done_by")
     order = {part: index for index, part in enumerate(PARTS)}
     return sorted(
-        _flag_banned(ctx, list(rows)),
+        _flag_held(ctx, _flag_banned(ctx, list(rows))),
         key=lambda t: (t.place.order if t.place else 999, order.get(t.part_of_day, 9), t.due_now, t.pk),
     )
+
+
+def _flag_held(ctx: Ctx, tasks: list[Task]) -> list[Task]:
+    """Say why nothing is to be done with what is held, where a task is about it."""
+    subjects = {task.subject for task in tasks if task.subject and task.state == Task.State.TODO}
+    held = {uuid: why for holder in holders for uuid, why in holder(ctx, subjects).items()} if subjects else {}
+    for task in tasks:
+        task.held = held.get(task.subject, "") if task.subject and task.state == Task.State.TODO else ""
+    return tasks
 
 
 def _flag_banned(ctx: Ctx, tasks: list[Task]) -> list[Task]:
@@ -70,9 +83,10 @@ def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
         late = _why_now(task, day) if task.state == Task.State.TODO else ""
         by_place[task.place.name if task.place else "Anywhere"].append(
             {
-                "mark": MARKS[task.state],
+                "mark": MARKS["held" if task.held else task.state],
                 "part": task.part_of_day,
-                "words": words_of(task) + late,
+                "words": f"{'held: ' if task.held else ''}{words_of(task)}{late}",
+                "held": task.held,
                 "caution": task.caution,
                 "note": task.note,
                 "state": task.get_state_display(),

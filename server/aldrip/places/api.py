@@ -14,7 +14,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden
 from aldrip.base.typed import Count, MaybeNumber, MaybeShare, Number, Share
 from aldrip.places import services
-from aldrip.places.ground import polygon_of
+from aldrip.places.ground import corners_of, polygon_of
 from aldrip.places.models import Kind, Place, Site
 from aldrip_core.geometry import open_ring
 
@@ -76,6 +76,7 @@ class PlaceOut(Schema):
     lamps_mol: float
     active: bool
     outline: dict[str, Any] | None
+    corners_m: list[list[float]] | None  # of its outline, metres east and north of the site
     history: list[LandUseOut]
 
 
@@ -124,6 +125,7 @@ def _place(place: Place) -> dict[str, Any]:
         "id": place.pk,
         "kind_words": Kind(place.kind).label,
         "history": history,
+        "corners_m": corners_of(place),
         **{name: getattr(place, name) for name in names},
     }
 
@@ -132,7 +134,7 @@ def _place(place: Place) -> dict[str, Any]:
 def places(ctx: Ctx) -> Any:
     return {
         "sites": ctx.rows(Site).order_by("id"),
-        "places": [_place(place) for place in ctx.rows(Place).prefetch_related("land_uses")],
+        "places": [_place(place) for place in ctx.rows(Place).select_related("site").prefetch_related("land_uses")],
         "kinds": [{"value": value, "label": label} for value, label in Kind.choices],
     }
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from aldrip.base.errors import refuse
-from aldrip.places.models import Site
+from aldrip.places.models import Place, Site
 from aldrip_core.geometry import MOST_CORNERS, Point, fewer_corners, open_ring, to_degrees, to_metres
 
 FAR_DEGREES = 0.5  # farther from its site than this, an outline is a slip of the pen
@@ -84,3 +84,13 @@ def polygon_of(site: Site, ring: Sequence[Point]) -> dict[str, Any]:
     east, north = centre_of(site)
     corners = [[round(lon, 7), round(lat, 7)] for lon, lat in to_degrees(ring, longitude=east, latitude=north)]
     return {"type": "Polygon", "coordinates": [[*corners, corners[0]]]}
+
+
+def corners_of(place: Place) -> list[tuple[float, float]] | None:
+    """The corners of a place's outline in whole decimetres, metres east and north of its site; None where it has none."""
+    if not place.outline:
+        return None
+    east, north = centre_of(place.site)
+    ring = list(_corners(place.outline))
+    corners = [(round(x, 1), round(y, 1)) for x, y in to_metres(ring, longitude=east, latitude=north)]
+    return corners[:-1] if len(corners) > 1 and corners[0] == corners[-1] else corners

@@ -39,6 +39,8 @@ export function rememberCsrf(token: string) {
   csrf = token;
 }
 
+export const csrfToken = () => csrf;
+
 const withToken: Middleware = {
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);

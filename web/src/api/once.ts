@@ -74,7 +74,7 @@ function tell(answers: boolean) {
 async function tried(request: Request): Promise<Response> {
   try {
     const answer = await fetch(request);
-    tell(!comesAgain(answer));
+    tell(!comesAgain(answer) && !answer.headers.has("X-Kept")); // kept on this device: the server is silent
     return answer;
   } catch (error) {
     if (!request.signal.aborted) tell(false);
@@ -89,7 +89,7 @@ export async function send(request: Request): Promise<Response> {
   // A file is no text to know it by: each press of it is its own.
   const body = form ? entryId() : await request.clone().text();
   const print = printOf(`${request.method} ${request.url} ${body}`);
-  const key = waiting()[print]?.[0] ?? entryId();
+  const key = request.headers.get(HEADER) ?? waiting()[print]?.[0] ?? entryId();
   request.headers.set(HEADER, key);
   keep({ ...waiting(), [print]: [key, Date.now()] });
   const offline = !navigator.onLine;

@@ -46,6 +46,7 @@ export const homelessQuery = queryOptions({
   queryFn: () => take(api.GET("/api/batches/homeless")),
 });
 export const closedQuery = queryOptions({ queryKey: ["closed"], queryFn: () => take(api.GET("/api/closed-days")) });
+export const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 export const libraryQuery = queryOptions({
   queryKey: ["library"],
   queryFn: () => take(api.GET("/api/library")),
@@ -134,6 +135,12 @@ export const cardQuery = (id: Ref) =>
   queryOptions({
     queryKey: ["card", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
+  });
+export const placesForQuery = (id: number, stage: string) =>
+  queryOptions({
+    queryKey: ["batches", id, "places", stage],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/places", { params: { path: { batch_id: id }, query: { stage } } })),
   });
 export const boardQuery = (start: string, end: string) =>
   queryOptions({

@@ -1402,6 +1402,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places For
+         * @description Every open place that can take a stage, with how full it would be; `shift_days`: on so many days later.
+         */
+        get: operations["aldrip_batches_api_places_for"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/preview": {
         parameters: {
             query?: never;
@@ -4195,6 +4215,8 @@ export interface components {
             outline: {
                 [key: string]: unknown;
             } | null;
+            /** Corners M */
+            corners_m: number[][] | null;
             /** History */
             history: components["schemas"]["LandUseOut"][];
         };
@@ -4406,6 +4428,8 @@ export interface components {
             state: "todo" | "partly" | "done" | "not_done";
             /** State Words */
             state_words: string;
+            /** Held */
+            held: string;
             /** Caution */
             caution: string;
             /** Note */
@@ -6041,6 +6065,24 @@ export interface components {
             /** Bodies */
             bodies: components["schemas"]["BodyOut"][];
         };
+        /**
+         * PlaceOfferOut
+         * @description A place for a stage, how full it would be at most (1: just full), and that in words.
+         */
+        PlaceOfferOut: {
+            /** Place Id */
+            place_id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Of Kind */
+            of_kind: boolean;
+            /** Share */
+            share: number;
+            /** Words */
+            words: string;
+        };
         /** FigureOut */
         FigureOut: {
             /** Name */
@@ -6115,6 +6157,25 @@ export interface components {
             stages: components["schemas"]["MovedStageOut"][];
             /** Event */
             event: number | null;
+            /** Shift Days */
+            shift_days: number | null;
+            /** Loads */
+            loads: components["schemas"]["WouldLoadOut"][];
+        };
+        /**
+         * WouldLoadOut
+         * @description What would stand in a place by day, from a day on.
+         */
+        WouldLoadOut: {
+            /** Place Id */
+            place_id: number;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /** Load */
+            load: number[];
         };
         /** ChangeIn */
         ChangeIn: {
@@ -11022,6 +11083,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_places_for: {
+        parameters: {
+            query: {
+                stage: string;
+                shift_days?: number;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOfferOut"][];
                 };
             };
         };

@@ -1,10 +1,21 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { batchesQuery, lotsQuery, ordersQuery, placesQuery, rowsQuery } from "../api/queries";
+import {
+  batchesQuery,
+  dayQuery,
+  deliveriesQuery,
+  lotsQuery,
+  membersQuery,
+  ordersQuery,
+  placesQuery,
+  rowsQuery,
+} from "../api/queries";
 import { useGo } from "../ui/Door";
+import { addDays, isoWeek, monday, shortDay } from "../ui/dates";
 import { useMay } from "../ui/hooks";
 import { Sheet } from "../ui/parts";
 import { COMMANDS, type Command } from "./commands";
+import { useSpan } from "./span";
 
 type Act = NonNullable<Command["act"]>;
 interface Found {
@@ -13,6 +24,7 @@ interface Found {
   note: string;
   link?: string;
   act?: Act;
+  run?: () => void;
 }
 
 interface Props {
@@ -33,7 +45,19 @@ const KIND_WORDS: Record<string, string> = {
 
 const asFigures = (code: string) => code.replaceAll("o", "0").replaceAll("i", "1");
 
-/** Find a batch, a lot, an order by code, crop or customer; a customer, a room, or what can be done from anywhere. */
+/** The Monday of a week that was typed, “week 31” or “w31”: the next one of that number in the season. */
+function weekAsked(text: string, today: string, season: { start: string; end: string }): string | null {
+  const found = /^\s*(?:week|w)\s*(\d{1,2})\s*$/i.exec(text);
+  if (!found) return null;
+  for (const back of [0, -364])
+    for (let n = 0; n < 53; n++) {
+      const day = addDays(monday(today), back + n * 7);
+      if (isoWeek(day).week === Number(found[1]) && day >= season.start && day < season.end) return day;
+    }
+  return null;
+}
+
+/** Find a batch, a lot, an order by code, crop or customer; a customer, a place, a task, a week, or what can be done from anywhere. */
 export function Find({ open, onClose, run }: Props) {
   const [text, setText] = useState("");
   const visit = useGo();
@@ -51,6 +75,11 @@ export function Find({ open, onClose, run }: Props) {
   const may = useMay();
   const places = useQuery({ ...placesQuery, enabled: open });
   const rows = useQuery({ ...rowsQuery, enabled: open });
+  const { span, setSpan, today, season } = useSpan();
+  const tasks = useQuery({ ...dayQuery(today, 21), enabled: open });
+  const notes = useQuery({ ...deliveriesQuery, enabled: open });
+  const people = useQuery({ ...membersQuery, enabled: open && may("accounts.manage") });
+  const week = weekAsked(text, today, season);
   const names = [...new Set((orders.data ?? []).map((line) => line.customer))];
   const found: Found[] = words.length
     ? [
@@ -100,6 +129,41 @@ export function Find({ open, onClose, run }: Props) {
             note: `${place.kind_words.toLowerCase()}; what stands there`,
             link: `/batches?view=board&place=${place.id}`,
           })),
+        ...(week
+          ? [
+              {
+                key: `w${week}`,
+                label: `Week ${isoWeek(week).week}, from ${shortDay(week)}`,
+                note: "the span that every room shows",
+                run: () => setSpan({ start: week, days: span.days }),
+              },
+            ]
+          : []),
+        ...(tasks.data?.tasks ?? [])
+          .filter((task) => task.state === "todo" && hit(task.words, task.place, "task"))
+          .slice(0, 8)
+          .map((task) => {
+            const day = task.late ? today : task.due_from;
+            const where = task.place ? `, ${task.place}` : "";
+            return {
+              key: `t${task.id}`,
+              label: task.words,
+              note: `task, ${shortDay(day)}${where}`,
+              link: `/diary?day=${day}`,
+            };
+          }),
+        ...(notes.data?.done ?? [])
+          .filter((note) => hit(note.code, note.order, note.customer, "delivery note"))
+          .slice(0, 8)
+          .map((note) => ({
+            key: `d${note.id}`,
+            label: `Delivery note ${note.code}`,
+            note: `${note.customer}, ${shortDay(note.delivered_on)}`,
+            link: `/deliveries?note=${note.id}`,
+          })),
+        ...(people.data ?? [])
+          .filter((one) => hit(one.full_name, one.username, "person"))
+          .map((one) => ({ key: `u${one.id}`, label: one.full_name, note: `person, ${one.role}`, link: "/house" })),
         ...(rows.data ?? [])
           .filter((row) => !row.retired && hit(row.name, KIND_WORDS[row.kind] ?? row.kind))
           .map((row) => ({
@@ -110,10 +174,11 @@ export function Find({ open, onClose, run }: Props) {
           })),
       ].slice(0, 30)
     : [];
-  const go = ({ link, act }: Found) => {
+  const go = ({ link, act, run: does }: Found) => {
     onClose();
     setText("");
-    if (link) visit(link);
+    if (does) does();
+    else if (link) visit(link);
     else if (act && act !== "find") run(act);
   };
   return (

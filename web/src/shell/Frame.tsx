@@ -2,6 +2,7 @@ import { useMutation, useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
 import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
+import { away } from "../api/once";
 import { queryClient, seasonQuery, sessionQuery } from "../api/queries";
 import { DayField } from "../ui/DayField";
 import { Doubt } from "../ui/Doubt";
@@ -13,7 +14,7 @@ import { ConsequencesBar } from "./ConsequencesBar";
 import { COMMANDS, type Command, HANDS, ROOMS } from "./commands";
 import { Find } from "./Find";
 import { JobsBar } from "./JobsBar";
-import { toggleSun, usePrefs } from "./prefs";
+import { lettersOn, toggleSun, usePrefs } from "./prefs";
 import { ProposalProvider } from "./proposal";
 import { SeasonLine } from "./SeasonLine";
 import { Signal } from "./Signal";
@@ -58,6 +59,7 @@ function useKeys(run: (act: Act) => void) {
       const target = event.target as HTMLElement;
       if (target.closest("input, textarea, select, [role=dialog]") || event.ctrlKey || event.metaKey || event.altKey)
         return;
+      if (/^[a-z]$/i.test(event.key) && !lettersOn()) return;
       const command = COMMANDS.find((one) => one.key?.toLowerCase() === event.key.toLowerCase());
       if (command?.act) {
         event.preventDefault();
@@ -76,6 +78,7 @@ function Inner() {
   if (now.signed_in) last.current = now;
   const session = last.current;
   const { data: line } = useQuery(seasonQuery);
+  useReadyForTheField(line);
   const { ref, width } = useWidth();
   const [help, setHelp] = useState(false);
   const [find, setFind] = useState(false);
@@ -104,13 +107,19 @@ function Inner() {
             </main>
             <WorkingPanel />
           </div>
+          <Find open={find} onClose={() => setFind(false)} run={run} />
           <JobsBar />
           <ConsequencesBar />
         </SpanProvider>
       </div>
       <HandBar line={line} onHelp={() => setHelp(true)} onFind={() => setFind(true)} />
       <Keys open={help} onClose={() => setHelp(false)} />
-      <Find open={find} onClose={() => setFind(false)} run={run} />
+      <svg width="0" height="0" className="absolute" aria-hidden="true">
+        <pattern id="sun-stood" width={5} height={5} patternUnits="userSpaceOnUse">
+          <rect width={5} height={5} className="fill-panel" />
+          <rect width={1} height={5} className="fill-ink" />
+        </pattern>
+      </svg>
     </div>
   );
 }
@@ -241,6 +250,26 @@ function KeyButton({ mark, words, onClick }: { mark: string; words: string; onCl
   );
 }
 
+/** What is needed where there is no signal is fetched while there is one: the sheets, and the visits that are due. */
+function useReadyForTheField(line: Schemas["SeasonLineOut"] | undefined) {
+  const visits = (line?.decisions ?? [])
+    .flatMap((one) => /^\/seedcrops\/inspections\/(\d+)/.exec(one.link)?.[1] ?? [])
+    .join();
+  useEffect(() => {
+    if (!navigator.serviceWorker?.controller || away()) return;
+    const later = window.setTimeout(() => {
+      void Promise.all([
+        import("../rooms/diary/Diary"),
+        import("../rooms/batches/Ladder"),
+        import("../rooms/seedcrops/Inspection"),
+      ]).catch(() => undefined);
+      for (const id of visits.split(",").filter(Boolean).slice(0, 12))
+        void fetch(`/api/inspections/${id}`).catch(() => undefined);
+    }, 5000);
+    return () => window.clearTimeout(later);
+  }, [visits]);
+}
+
 /** The first who opens Aldrip on a day lets what is overdue be reckoned from it. */
 function useNewDay(session: Schemas["SessionOut"]) {
   const { new_day: fresh, today } = session;
@@ -262,6 +291,8 @@ function TopLine({ session, line }: { session: Schemas["SessionOut"]; line: Sche
     onSuccess: () => {
       queryClient.clear();
       sessionStorage.clear(); // what was begun and not saved is this person's alone
+      localStorage.removeItem("aldrip.person");
+      if ("caches" in window) void caches.delete("aldrip-data");
       window.location.href = "/";
     },
   });
@@ -334,6 +365,7 @@ function Clock({ open, onClose, today }: { open: boolean; onClose: () => void; t
 
 function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
   const navigate = useNavigate();
+  const prefs = usePrefs();
   const rows = [...COMMANDS.flatMap((one) => (one.key ? [[one.key, one.words]] : [])), ...HANDS];
   return (
     <Sheet open={open} onClose={onClose} title="Keys">
@@ -347,6 +379,22 @@ function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
           ))}
         </tbody>
       </table>
+      <label className="mt-3 flex items-center gap-2">
+        <input type="checkbox" checked={prefs.letters} onChange={(event) => prefs.setLetters(event.target.checked)} />
+        Keys of one letter work on this device (W and S)
+      </label>
+      <label className="mt-3 flex items-center gap-2">
+        Size of text
+        <select
+          className="input !w-auto"
+          value={prefs.size}
+          onChange={(event) => prefs.setSize(event.target.value as "100")}
+        >
+          <option value="100">100 %</option>
+          <option value="112">112 %</option>
+          <option value="125">125 %</option>
+        </select>
+      </label>
       <button type="button" className="btn mt-4 w-fit" onClick={() => [onClose(), navigate({ to: "/house" })]}>
         House rules, people, what was done
       </button>

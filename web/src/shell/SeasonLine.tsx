@@ -1,4 +1,4 @@
-import { type PointerEvent as ReactPointer, useRef, useState } from "react";
+import { type PointerEvent as ReactPointer, useMemo, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { useGo } from "../ui/Door";
 import {
@@ -14,7 +14,8 @@ import {
   weekdayName,
 } from "../ui/dates";
 import { Pennant } from "../ui/parts";
-import { useSpan } from "./span";
+import { textWidth } from "../ui/textWidth";
+import { type Span, useSpan } from "./span";
 
 const CURVE_TOP = 8;
 const CURVE_FLOOR = 46;
@@ -65,11 +66,8 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
   const { span, setSpan, scale, today, width, season } = useSpan();
   const go = useGo();
   const svg = useRef<SVGSVGElement>(null);
-  const [drag, setDrag] = useState<{ from: Day; to: Day } | null>(null);
-  const dayUnder = (event: ReactPointer) => {
-    const box = svg.current?.getBoundingClientRect();
-    return scale.dayAt(event.clientX - (box?.left ?? 0));
-  };
+  const [drag, setDrag] = useState<Drag | null>(null);
+  const under = (event: ReactPointer) => event.clientX - (svg.current?.getBoundingClientRect().left ?? 0);
   const end = addDays(span.start, span.days);
   const open = cells(span.start, span.days, scale.open);
   const step = span.days <= 28 ? 1 : 7;
@@ -79,22 +77,24 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
       ["ArrowRight", () => setSpan({ ...span, start: addDays(span.start, step) })],
       ["+", () => setSpan({ start: addDays(span.start, Math.round(span.days / 8)), days: span.days * 0.75 })],
       ["-", () => setSpan({ start: addDays(span.start, -Math.round(span.days / 6)), days: span.days * 1.34 })],
+      ["Shift+ArrowLeft", () => setSpan({ ...span, days: span.days - step })],
+      ["Shift+ArrowRight", () => setSpan({ ...span, days: span.days + step })],
       ["Home", () => setSpan({ start: addDays(monday(today), -28), days: 112 })],
     ]);
-    const move = moves.get(event.key === "=" ? "+" : event.key);
+    const shift = event.shiftKey && event.key.startsWith("Arrow") ? "Shift+" : "";
+    const move = moves.get(event.key === "=" ? "+" : `${shift}${event.key}`);
     if (move) {
       event.preventDefault();
       move();
     }
   };
   const finish = () => {
-    if (drag) {
-      const [from, to] = drag.from < drag.to ? [drag.from, drag.to] : [drag.to, drag.from];
-      if (daysBetween(from, to) >= 5)
-        setSpan({ start: monday(from), days: daysBetween(monday(from), addDays(monday(to), 7)) });
-    }
+    const next = drag && (drag.moved ? dragged(drag, span, end) : pressed(drag.to, span, end));
+    if (next) setSpan(next);
     setDrag(null);
   };
+  const curve = useMemo(() => curvePath(line, scale.x), [line, scale]);
+  const over = useMemo(() => overRuns(line), [line]);
   const todayX = scale.x(today) + (step === 1 ? scale.open / span.days / 2 : scale.open / span.days / 2);
   const inside = (day: Day) => day >= span.start && day < end;
   const months = open.filter((cell, n) => n === 0 || cell.day.slice(0, 7) !== open[n - 1]?.day.slice(0, 7));
@@ -115,16 +115,23 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
         onKeyDown={onKey}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
-          const day = dayUnder(event);
-          setDrag({ from: day, to: day });
+          const x = under(event);
+          const reach = event.pointerType === "mouse" ? 7 : 18;
+          const near = (edge: number) => Math.abs(x - edge) <= reach;
+          const hold = near(scale.left) ? "start" : near(scale.left + scale.open) ? "end" : "span";
+          setDrag({ hold, at: x, moved: false, from: scale.dayAt(x), to: scale.dayAt(x) });
         }}
-        onPointerMove={(event) => drag && setDrag({ ...drag, to: dayUnder(event) })}
+        onPointerMove={(event) => {
+          if (!drag) return;
+          const x = under(event);
+          setDrag({ ...drag, moved: drag.moved || Math.abs(x - drag.at) > 4, to: scale.dayAt(x) });
+        }}
         onPointerUp={finish}
         onPointerCancel={() => setDrag(null)}
       >
         <rect x={0} y={0} width={scale.left} height={HEIGHT} className="fill-fold" />
         <rect x={scale.left + scale.open} y={0} width={scale.right} height={HEIGHT} className="fill-fold" />
-        <path d={curvePath(line, scale.x)} className="fill-plan stroke-line" strokeWidth={1} />
+        <path d={curve} className="fill-plan stroke-line" strokeWidth={1} />
         <line
           x1={0}
           x2={width}
@@ -134,7 +141,7 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
           strokeDasharray="1 3"
           strokeWidth={1}
         />
-        {overRuns(line).map(([from, to]) => (
+        {over.map(([from, to]) => (
           <rect
             key={from}
             x={scale.x(from)}
@@ -199,6 +206,8 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
         ))}
         {scale.left > 60 ? (
           <>
+            <FoldWeeks from={season.start} to={span.start} x={scale.x} />
+            <FoldWeeks from={end} to={season.end} x={scale.x} />
             <text x={4} y={HEIGHT - 4} className="cond fill-ink3 text-note">
               {season.start.slice(0, 4)}
             </text>
@@ -217,24 +226,28 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
             100 % of the tightest place
           </text>
         ) : null}
-        {drag ? (
+        {drag?.moved ? (
           <rect
-            x={Math.min(scale.x(drag.from), scale.x(drag.to))}
+            x={Math.min(...edges(drag, span, end).map(scale.x))}
             y={0}
-            width={Math.abs(scale.x(drag.to) - scale.x(drag.from))}
+            width={Math.abs(scale.x(edges(drag, span, end)[1]) - scale.x(edges(drag, span, end)[0]))}
             height={HEIGHT}
             className="fill-none stroke-ink"
             strokeWidth={2}
           />
         ) : null}
-        <rect x={scale.left} y={CURVE_FLOOR - 3} width={4} height={BAND + 6} className="fill-panel stroke-ink" />
-        <rect
-          x={scale.left + scale.open - 4}
-          y={CURVE_FLOOR - 3}
-          width={4}
-          height={BAND + 6}
-          className="fill-panel stroke-ink"
-        />
+        {[scale.left, scale.left + scale.open - 4].map((x) => (
+          <rect
+            key={x}
+            x={x}
+            y={CURVE_FLOOR - 3}
+            width={4}
+            height={BAND + 6}
+            className="cursor-ew-resize fill-panel stroke-ink"
+          >
+            <title>Drag to make the span longer or shorter</title>
+          </rect>
+        ))}
         {inside(today) ? (
           <g>
             <path d={`M ${todayX - 5} 0 h 10 l -5 7 Z`} className="fill-ink" />
@@ -255,31 +268,115 @@ export function SeasonLine({ line }: { line: Schemas["SeasonLineOut"] }) {
   );
 }
 
-/** Flags stand on the last day on which a decision still helps; those that would overlap are only sticks. */
+/** A hand on the season line: it draws a span, or holds one of its two ends. */
+interface Drag {
+  hold: "span" | "start" | "end";
+  at: number;
+  moved: boolean;
+  from: Day;
+  to: Day;
+}
+
+function edges(drag: Drag, span: Span, end: Day): [Day, Day] {
+  if (drag.hold === "start") return [drag.to, end];
+  if (drag.hold === "end") return [span.start, drag.to];
+  return [drag.from, drag.to];
+}
+
+/** The span that a drag asks for, in whole weeks; none where it is too short to mean one. */
+function dragged(drag: Drag, span: Span, end: Day): Span | null {
+  const [from, to] = [...edges(drag, span, end)].sort() as [Day, Day];
+  if (daysBetween(from, to) < 5) return null;
+  const start = drag.hold === "end" ? from : monday(from);
+  const last = drag.hold === "start" ? to : addDays(monday(to), 7);
+  return { start, days: daysBetween(start, last) };
+}
+
+const FORTNIGHT = 14;
+const BY_DAY = 28; // days up to which the line shows each
+
+/** A press: in a fold the span goes there; on a week it opens by the day, and on a day it folds to weeks again. */
+function pressed(day: Day, span: Span, end: Day): Span {
+  if (day < span.start || day >= end)
+    return { start: monday(addDays(day, -Math.round(span.days / 2))), days: span.days };
+  if (span.days > BY_DAY) return { start: monday(day), days: FORTNIGHT };
+  return { start: addDays(monday(day), -28), days: 112 };
+}
+
+const APART = 20; // px between the weeks that a fold names
+
+/** Weeks in a fold: as many as can be read. */
+function FoldWeeks({ from, to, x }: { from: Day; to: Day; x: (day: Day) => number }) {
+  const found: { day: Day; x: number; week: number }[] = [];
+  let free = Number.NEGATIVE_INFINITY;
+  for (let day = monday(addDays(from, 6)); day < addDays(to, -6); day = addDays(day, 7)) {
+    const { week } = isoWeek(day);
+    if ((week % 5 === 0 || week === 1) && x(day) >= free && x(day) + 16 < x(addDays(to, -1))) {
+      found.push({ day, x: x(day), week });
+      free = x(day) + APART;
+    }
+  }
+  return found.map((one) => (
+    <text key={one.day} x={one.x + 2} y={CURVE_FLOOR + 13} className="cond pointer-events-none fill-ink3 text-note">
+      {one.week}
+    </text>
+  ));
+}
+
+type Flag = Schemas["SeasonLineOut"]["flags"][number];
+
+/** Flags stand on the last day on which a decision still helps; those that would overlap are told behind the first. */
 function Flags({ line, go }: { line: Schemas["SeasonLineOut"]; go: (link: string) => void }) {
   const { scale, span, today } = useSpan();
+  const wordsOf = (flag: Flag) => `${flag.title} by ${shortDay(flag.by)}`;
+  const right = (flag: Flag) => scale.x(flag.by) + scale.open / span.days;
+  const found: { flag: Flag; x: number; more: Flag[] }[] = [];
   let free = -1;
-  return line.flags
-    .filter((flag) => flag.by >= span.start && flag.by < addDays(span.start, span.days))
-    .sort((a, b) => a.by.localeCompare(b.by))
-    .map((flag) => {
-      const x = scale.x(flag.by) + scale.open / span.days;
-      const words = `${flag.title} by ${shortDay(flag.by)}`;
-      const fits = x > free && x + words.length * 5.4 < scale.width - 60;
-      if (fits) free = x + words.length * 5.4 + 24;
-      const later = daysBetween(today, flag.by) >= 7 - ((dayNumber(today) + 3) % 7);
-      return (
+  const inside = line.flags.filter((flag) => flag.by >= span.start && flag.by < addDays(span.start, span.days));
+  for (const flag of [...inside].sort((a, b) => a.by.localeCompare(b.by))) {
+    const words = textWidth(wordsOf(flag), true) + 24;
+    // The last ones stand further left, so that they can be read.
+    const x = Math.min(right(flag), scale.width - words - 34);
+    const before = found.at(-1);
+    if (x >= free || !before) {
+      found.push({ flag, x, more: [] });
+      free = x + words + 34;
+    } else before.more.push(flag);
+  }
+  return found.map(({ flag, x, more }) => {
+    const later = daysBetween(today, flag.by) >= 7 - ((dayNumber(today) + 3) % 7);
+    return (
+      <div key={flag.title + flag.by} className="absolute top-6 z-[1] flex h-[22px]" style={{ left: x }}>
         <button
           type="button"
-          key={flag.title + flag.by}
-          className={`absolute border-l-2 border-decide p-0 text-left ${fits ? "z-[1]" : ""}`}
-          style={{ left: x, top: fits ? 24 : 10, height: fits ? 22 : 36 }}
-          aria-label={words}
-          title={words}
+          className="whitespace-nowrap border-decide border-l-2 p-0 text-left"
           onClick={() => go(flag.link)}
         >
-          {fits ? <Pennant later={later}>{words}</Pennant> : <span className="block h-1.5 w-2.5 bg-decide" />}
+          <Pennant later={later}>{wordsOf(flag)}</Pennant>
         </button>
-      );
-    });
+        {more.length ? (
+          <details
+            className="relative"
+            onBlur={(event) => {
+              if (!event.currentTarget.contains(event.relatedTarget)) event.currentTarget.open = false;
+            }}
+          >
+            <summary className="cond cursor-pointer list-none bg-panel px-1 font-bold text-decide text-note">
+              +{more.length}
+              <span className="sr-only"> more to decide by about then</span>
+            </summary>
+            <ul className="absolute right-0 z-30 max-h-60 w-64 overflow-y-auto border border-ink bg-panel p-2">
+              {more.map((one) => (
+                <li key={one.title + one.by} className="py-0.5">
+                  <button type="button" className="btn-link text-left" onClick={() => go(one.link)}>
+                    {wordsOf(one)}
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </details>
+        ) : null}
+      </div>
+    );
+  });
 }

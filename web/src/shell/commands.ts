@@ -42,6 +42,8 @@ export const COMMANDS: Command[] = [
 export const HANDS: [string, string][] = [
   ["Enter, Esc", "Keep or drop a proposal"],
   ["← → on the season line", "Move in time; + and − open and fold it, Home comes back to today"],
+  ["Shift ← → on the season line", "Make the span shorter or longer"],
+  ["Tab, Page up and down in the board", "From lane to lane, and from batch to batch in a lane"],
   ["← → on a batch in the board", "Propose a sowing day earlier or later"],
   ["↑ ↓ on a batch in the board", "Propose another place"],
   ["Enter on a batch in the board", "Open its ladder"],

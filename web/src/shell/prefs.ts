@@ -27,13 +27,19 @@ const subscribe = (listener: () => void) => {
 export function usePrefs() {
   const sun = useSyncExternalStore(subscribe, () => read("sun", "off")) === "on";
   const size = useSyncExternalStore(subscribe, () => read("size", "100")) as Size;
+  const letters = useSyncExternalStore(subscribe, lettersOn);
   return {
     sun,
+    letters,
+    setLetters: (on: boolean) => write("letters", on ? "on" : "off"),
     size,
     setSun: (on: boolean) => write("sun", on ? "on" : "off"),
     setSize: (next: Size) => write("size", next),
   };
 }
+
+/** Whether keys of one letter do anything; who dictates, or types with a switch, may want them off. */
+export const lettersOn = () => read("letters", "on") === "on";
 
 export function toggleSun() {
   write("sun", read("sun", "off") === "on" ? "off" : "on");

@@ -14,7 +14,7 @@ export interface Conflict {
 
 /** What a proposal shows, whatever it is made of; stages only where one batch is moved. */
 export type View = Pick<Schemas["ProposalOut"], "sentence" | "figures" | "orders" | "problems"> &
-  Partial<Pick<Schemas["ProposalOut"], "stages" | "version">> &
+  Partial<Pick<Schemas["ProposalOut"], "stages" | "version" | "shift_days" | "loads">> &
   Partial<Pick<Schemas["ConsequencesOut"], "versions">>;
 
 interface Proposed {

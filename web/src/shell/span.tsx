@@ -1,5 +1,7 @@
-import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
+import { useNavigate } from "@tanstack/react-router";
+import { createContext, type ReactNode, useContext, useEffect, useMemo, useRef, useState } from "react";
 import { addDays, type Day, dayNumber, fromNumber, monday, sayNoYearOf } from "../ui/dates";
+import { useAddress } from "../ui/hooks";
 
 /** The span of time that every room shows, and the one scale on which everything with a date hangs. */
 export interface Span {
@@ -57,6 +59,14 @@ export function makeScale(width: number, span: Span, season: { start: Day; end: 
   return { left: head, open, right: fold, width, x, dayAt };
 }
 
+/** A span as it stands in an address: its first day and how many, “2027-06-07.112”. */
+function readSpan(text: string | undefined): Span | null {
+  const found = /^(\d{4}-\d{2}-\d{2})\.(\d{1,3})$/.exec(text ?? "");
+  if (!found?.[1] || Number.isNaN(Date.parse(found[1]))) return null;
+  const days = Number(found[2]);
+  return days >= 7 && days <= 364 ? { start: found[1], days } : null;
+}
+
 const KEPT = "aldrip.span";
 
 export function SpanProvider({
@@ -72,7 +82,11 @@ export function SpanProvider({
 }) {
   sayNoYearOf(today);
   const usual = useMemo(() => ({ start: addDays(monday(today), -28), days: 112 }), [today]);
+  const navigate = useNavigate();
+  const asked = useAddress().span;
   const [span, setRaw] = useState<Span>(() => {
+    const given = readSpan(asked);
+    if (given) return given;
     try {
       const kept = JSON.parse(sessionStorage.getItem(KEPT) ?? "null") as (Span & { today: Day }) | null;
       return kept && kept.today === today && kept.days >= 7 ? { start: kept.start, days: kept.days } : usual;
@@ -83,11 +97,28 @@ export function SpanProvider({
   useEffect(() => {
     sessionStorage.setItem(KEPT, JSON.stringify({ ...span, today }));
   }, [span, today]);
+  // Who comes by a link sees the span that was sent along.
+  useEffect(() => {
+    const given = readSpan(asked);
+    if (given) setRaw((now) => (now.start === given.start && now.days === given.days ? now : given));
+  }, [asked]);
+  const chosen = useRef(false);
+  useEffect(() => {
+    if (!chosen.current) return;
+    const later = window.setTimeout(() => {
+      chosen.current = false;
+      const usually = span.start === usual.start && span.days === usual.days;
+      const words = usually ? undefined : `${span.start}.${span.days}`;
+      navigate({ to: ".", search: (old) => ({ ...old, span: words }), replace: true });
+    }, 400);
+    return () => window.clearTimeout(later);
+  }, [span, usual, navigate]);
   const setSpan = useMemo(
     () => (next: Span) => {
       const days = Math.min(364, Math.max(7, Math.round(next.days)));
       const least = dayNumber(season.start);
       const most = dayNumber(season.end) - days;
+      chosen.current = true;
       setRaw({ start: fromNumber(Math.min(most, Math.max(least, dayNumber(next.start)))), days });
     },
     [season],

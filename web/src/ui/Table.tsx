@@ -1,6 +1,30 @@
+import { useNavigate } from "@tanstack/react-router";
+import {
+  columnFilteringFeature,
+  columnVisibilityFeature,
+  createColumnHelper,
+  createFilteredRowModel,
+  createSortedRowModel,
+  globalFilteringFeature,
+  rowSortingFeature,
+  tableFeatures,
+  useTable,
+} from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { isValidElement, type ReactNode, type RefObject, useLayoutEffect, useMemo, useRef, useState } from "react";
+import {
+  isValidElement,
+  memo,
+  type ReactNode,
+  type Ref,
+  type RefObject,
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
 import { few } from "./format";
+import { useAddress } from "./hooks";
 
 export interface Column<Row> {
   key: string;
@@ -20,40 +44,89 @@ interface Props<Row> {
   rows: Row[];
   rowKey: (row: Row) => number | string;
   on?: (row: Row) => boolean;
+  /** What comes first while nobody sorts: the lower the earlier; equals stay as they come. */
+  rank?: (row: Row) => number;
   tools?: ReactNode;
 }
 
-const LONG = 120;
+const features = tableFeatures({
+  columnFilteringFeature,
+  globalFilteringFeature,
+  columnVisibilityFeature,
+  rowSortingFeature,
+  filteredRowModel: createFilteredRowModel(),
+  sortedRowModel: createSortedRowModel(),
+});
 
-/** Tables are for comparing: they sort, filter, keep their columns; long ones draw only what is seen. */
-export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Props<Row>) {
-  const [filter, setFilter] = useState("");
-  const [sort, setSort] = useState<{ key: string; down: boolean } | null>(null);
+const LONG = 60;
+const ROW = 29; // px, until it is drawn
+
+/** Tables are for comparing: they sort, filter, keep their columns, draw only what is seen, and are cards where they do not fit. */
+export function Table<Row extends object>({ name, label, columns, rows, rowKey, on, rank, tools }: Props<Row>) {
+  const [filter, setFilter] = useInAddress("filter");
+  const [sorted, setSorted] = useInAddress("sort");
   const [hidden, setHidden] = useHidden(name, columns);
-  const shown = columns.filter((column) => !hidden.includes(column.key));
+  const data = useMemo(() => (rank ? [...rows].sort((a, b) => rank(a) - rank(b)) : rows), [rows, rank]);
+  const defs = useMemo(() => {
+    const helper = createColumnHelper<typeof features, Row>();
+    return helper.columns(
+      columns.map((column) =>
+        helper.accessor((row: Row) => column.value(row), {
+          id: column.key,
+          sortFn: (a, b) => compare(column.value(a.original), column.value(b.original)),
+        }),
+      ),
+    );
+  }, [columns]);
   const texts = useMemo(() => seenIn(columns), [columns]);
-  const found = useMemo(() => {
-    const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
-    const hits = words.length ? rows.filter((row) => words.every((word) => texts(row).includes(word))) : rows;
-    const by = sort && columns.find((column) => column.key === sort.key);
-    if (!by) return hits;
-    return [...hits].sort((a, b) => compare(by.value(a), by.value(b)) * (sort.down ? -1 : 1));
-  }, [rows, columns, filter, sort, texts]);
-  const scroller = useRef<HTMLDivElement>(null);
+  const first = columns[0]?.key;
+  const down = sorted.startsWith("-");
+  const by = sorted.replace(/^-/, "");
+  const table = useTable({
+    features,
+    columns: defs,
+    data,
+    enableMultiSort: false,
+    getColumnCanGlobalFilter: (column) => column.id === first, // one column asks for the whole row
+    globalFilterFn: (row, _, words: string) =>
+      words
+        .toLowerCase()
+        .split(/\s+/)
+        .filter(Boolean)
+        .every((word) => texts(row.original as Row).includes(word)),
+    state: {
+      globalFilter: filter,
+      sorting: columns.some((column) => column.key === by) ? [{ id: by, desc: down }] : [],
+      columnVisibility: Object.fromEntries(hidden.map((key) => [key, false])),
+    },
+  });
+  const found = table.getRowModel().rows;
+  const shown = useMemo(() => columns.filter((column) => !hidden.includes(column.key)), [columns, hidden]);
+  const holder = useRef<HTMLDivElement>(null);
+  const body = useRef<HTMLTableSectionElement>(null);
+  const cards = useCards(holder, shown.length);
+  const long = found.length > LONG;
   const virtual = useVirtualizer({
     count: found.length,
-    getScrollElement: () => scroller.current,
-    estimateSize: () => 29,
-    overscan: 20,
-    enabled: found.length > LONG,
+    getScrollElement: () => document.getElementById("work"),
+    estimateSize: () => (cards ? 3 * ROW : ROW),
+    scrollMargin: topOf(body.current),
+    overscan: 12,
+    enabled: long,
   });
-  const long = found.length > LONG;
-  const widths = useWidths(scroller, long, shown.map((column) => column.key).join());
-  const items = long ? virtual.getVirtualItems() : found.map((_, index) => ({ index, start: 0, end: 0 }));
-  const above = long ? (items[0]?.start ?? 0) : 0;
-  const below = long ? virtual.getTotalSize() - (items.at(-1)?.end ?? 0) : 0;
+  const widths = useWidths(holder, long && !cards, shown.map((column) => column.key).join());
+  const at = found.findIndex((row) => on?.(row.original as Row));
+  // What is chosen from elsewhere is brought into sight, once.
+  useEffect(() => {
+    if (at >= 0 && long) virtual.scrollToIndex(at, { align: "center" });
+  }, [at, long, virtual]);
+  const margin = virtual.options.scrollMargin;
+  const items = long ? virtual.getVirtualItems() : found.map((_, index) => ({ index, start: margin, end: margin }));
+  const above = long ? Math.max(0, (items[0]?.start ?? margin) - margin) : 0;
+  const below = long ? Math.max(0, virtual.getTotalSize() - ((items.at(-1)?.end ?? margin) - margin)) : 0;
+  const sort = (key: string) => setSorted(by === key ? (down ? "" : `-${key}`) : key);
   return (
-    <div className="flex min-h-0 flex-col">
+    <div className="flex flex-col">
       <div className="flex flex-wrap items-center gap-3 pb-2">
         <input
           className="input !w-56"
@@ -62,9 +135,22 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
           value={filter}
           onChange={(event) => setFilter(event.target.value)}
         />
-        <span className="note">
+        <span className="note" role="status">
           {found.length === rows.length ? few(rows.length, "row") : `${found.length} of ${few(rows.length, "row")}`}
         </span>
+        {cards ? (
+          <label className="note flex items-center gap-1">
+            Sorted by
+            <select className="input !w-auto" value={by} onChange={(event) => setSorted(event.target.value)}>
+              <option value="">what matters first</option>
+              {shown.map((column) => (
+                <option key={column.key} value={column.key}>
+                  {column.head}
+                </option>
+              ))}
+            </select>
+          </label>
+        ) : null}
         <details className="relative">
           <summary className="btn-link cursor-pointer list-none">Columns</summary>
           <div className="absolute z-20 grid gap-1 border border-ink bg-panel p-2">
@@ -87,13 +173,8 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
         <span className="flex-1" />
         {tools}
       </div>
-      <section
-        ref={scroller}
-        aria-label={label}
-        tabIndex={0}
-        className={long ? "min-h-0 max-h-[calc(100vh-230px)] overflow-auto" : "overflow-x-auto"}
-      >
-        <table className={`tbl ${widths ? "table-fixed" : ""}`}>
+      <section ref={holder} aria-label={label} className={cards ? "" : "overflow-x-clip"}>
+        <table className={`tbl ${cards ? "cards" : ""} ${widths ? "table-fixed" : ""}`}>
           {widths ? (
             <colgroup>
               {shown.map((column, n) => (
@@ -101,53 +182,126 @@ export function Table<Row>({ name, label, columns, rows, rowKey, on, tools }: Pr
               ))}
             </colgroup>
           ) : null}
-          <thead>
+          <thead className={cards ? "sr-only" : ""}>
             <tr>
               {shown.map((column) => (
                 <th
                   key={column.key}
                   scope="col"
                   className={`sticky top-0 z-10 bg-paper ${column.num ? "num" : ""}`}
-                  aria-sort={sort?.key === column.key ? (sort.down ? "descending" : "ascending") : "none"}
+                  aria-sort={by === column.key ? (down ? "descending" : "ascending") : "none"}
                 >
-                  <button
-                    type="button"
-                    onClick={() => setSort({ key: column.key, down: sort?.key === column.key ? !sort.down : false })}
-                  >
+                  <button type="button" tabIndex={cards ? -1 : 0} onClick={() => sort(column.key)}>
                     {column.head}
-                    <span aria-hidden="true">{sort?.key === column.key ? (sort.down ? " ▾" : " ▴") : ""}</span>
+                    <span aria-hidden="true">{by === column.key ? (down ? " ▾" : " ▴") : ""}</span>
                   </button>
                 </th>
               ))}
             </tr>
           </thead>
-          <tbody>
-            {above > 0 ? <tr style={{ height: above }} /> : null}
-            {items.map((item) => {
-              const row = found[item.index];
+          <tbody ref={body}>
+            {above > 0 ? <tr className="gap" style={{ height: above }} /> : null}
+            {items.map(({ index }) => {
+              const row = found[index]?.original as Row | undefined;
               if (row === undefined) return null;
               return (
-                <tr
+                <Line
                   key={rowKey(row)}
-                  data-on={on?.(row) ?? false}
-                  ref={(node) => {
-                    if (node && on?.(row)) node.scrollIntoView({ block: "nearest" });
-                  }}
-                >
-                  {shown.map((column) => (
-                    <td key={column.key} className={column.num ? "num" : ""}>
-                      {column.cell ? column.cell(row) : column.value(row)}
-                    </td>
-                  ))}
-                </tr>
+                  row={row}
+                  columns={shown}
+                  chosen={on?.(row) ?? false}
+                  cards={cards}
+                  index={index}
+                  measure={long ? virtual.measureElement : null}
+                />
               );
             })}
-            {below > 0 ? <tr style={{ height: below }} /> : null}
+            {below > 0 ? <tr className="gap" style={{ height: below }} /> : null}
           </tbody>
         </table>
       </section>
     </div>
   );
+}
+
+/** Where a part begins inside what scrolls [px]. */
+function topOf(part: HTMLElement | null): number {
+  const main = document.getElementById("work");
+  if (!part || !main) return 0;
+  return part.getBoundingClientRect().top - main.getBoundingClientRect().top + main.scrollTop;
+}
+
+interface LineProps<Row> {
+  row: Row;
+  columns: Column<Row>[];
+  chosen: boolean;
+  cards: boolean;
+  index: number;
+  measure: Ref<HTMLTableRowElement>;
+}
+
+/** One row; it is drawn again only when something of it changes, however far the list is scrolled. */
+const Line = memo(function Line<Row>({ row, columns, chosen, cards, index, measure }: LineProps<Row>) {
+  return (
+    <tr data-on={chosen} data-index={index} ref={measure}>
+      {columns.map((column) => {
+        const shown = column.cell ? column.cell(row) : column.value(row);
+        if (cards && (shown === "" || shown === null)) return null;
+        return (
+          <td key={column.key} className={column.num && !cards ? "num" : ""} data-head={column.head}>
+            {shown}
+          </td>
+        );
+      })}
+    </tr>
+  );
+}) as <Row>(props: LineProps<Row>) => ReactNode;
+
+const WRITTEN_MS = 350;
+
+/** A word that stands in the address too, so that a link or Back finds the list as it was. */
+function useInAddress(key: "filter" | "sort"): [string, (value: string) => void] {
+  const navigate = useNavigate();
+  const there = useAddress()[key] ?? "";
+  const [value, setValue] = useState(there);
+  const written = useRef(there);
+  // Somebody came by a link with another word.
+  useEffect(() => {
+    if (there !== written.current) {
+      written.current = there;
+      setValue(there);
+    }
+  }, [there]);
+  useEffect(() => {
+    if (value === written.current) return;
+    const later = window.setTimeout(() => {
+      written.current = value;
+      navigate({ to: ".", search: (old) => ({ ...old, [key]: value || undefined }), replace: true });
+    }, WRITTEN_MS);
+    return () => window.clearTimeout(later);
+  }, [value, key, navigate]);
+  return [value, setValue];
+}
+
+/** Whether the columns find no room side by side: then each row is a card. */
+function useCards(holder: RefObject<HTMLDivElement | null>, columns: number): boolean {
+  const [needs, setNeeds] = useState(0); // px, once it was seen not to fit
+  const [width, setWidth] = useState(Number.POSITIVE_INFINITY);
+  useLayoutEffect(() => setNeeds(0), [columns]);
+  useLayoutEffect(() => {
+    const element = holder.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setWidth(element.clientWidth));
+    watch.observe(element);
+    setWidth(element.clientWidth);
+    return () => watch.disconnect();
+  }, [holder]);
+  const cards = needs > width;
+  useLayoutEffect(() => {
+    const table = holder.current?.querySelector("table");
+    if (!cards && table && table.scrollWidth > width + 1) setNeeds(table.scrollWidth);
+  });
+  return cards;
 }
 
 /** What somebody reads in a row, in small letters: the filter finds what is seen, and what the row sorts by. */
@@ -185,11 +339,11 @@ function compare(a: string | number | null, b: string | number | null): number {
 }
 
 /** Of a long table, of which only some rows are drawn at a time: the widths of its columns as first drawn, so that none jumps. */
-function useWidths(scroller: RefObject<HTMLDivElement | null>, long: boolean, of: string): number[] | null {
+function useWidths(holder: RefObject<HTMLDivElement | null>, long: boolean, of: string): number[] | null {
   const [kept, setKept] = useState<{ of: string; widths: number[] } | null>(null);
   useLayoutEffect(() => {
     if (!long || kept?.of === of) return;
-    const heads = [...(scroller.current?.querySelectorAll("th") ?? [])];
+    const heads = [...(holder.current?.querySelectorAll("th") ?? [])];
     if (heads.length) setKept({ of, widths: heads.map((head) => head.offsetWidth) });
   });
   return long && kept?.of === of ? kept.widths : null;

@@ -1,7 +1,7 @@
 import { queryOptions, useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { closedQuery, queryClient, sessionQuery } from "../../api/queries";
+import { closedQuery, membersQuery, queryClient, sessionQuery } from "../../api/queries";
 import { BringIn } from "../../shell/BringIn";
 import { Days } from "../../shell/FirstRun";
 import { useSpan } from "../../shell/span";
@@ -15,7 +15,6 @@ import { useAsk } from "../../ui/useAsk";
 import { Account } from "./Account";
 import { Backups } from "./Backups";
 
-const membersQuery = queryOptions({ queryKey: ["members"], queryFn: () => take(api.GET("/api/members")) });
 const rolesQuery = queryOptions({ queryKey: ["roles"], queryFn: () => take(api.GET("/api/roles")) });
 const auditQuery = queryOptions({
   queryKey: ["audit"],

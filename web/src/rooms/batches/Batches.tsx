@@ -19,22 +19,11 @@ export function Batches() {
   const navigate = useNavigate();
   const may = useMay();
   const [fresh, setFresh] = useState(false);
-  const { data: rows } = useSuspenseQuery(batchesQuery);
   const go = (next: string) => navigate({ to: "/batches", search: { view: next } });
-  const live = rows.filter((row) => row.state !== "delivered" && row.state !== "abandoned");
   return (
     <div>
       <div className="px-4">
-        <RoomHead
-          title={view === "board" ? "Season board" : "Batches"}
-          note={
-            view === "board" ? (
-              <Legend />
-            ) : (
-              `${live.filter((row) => row.state !== "planned").length} standing, ${live.filter((row) => row.state === "planned").length} planned`
-            )
-          }
-        >
+        <RoomHead title={view === "board" ? "Season board" : "Batches"} note={view === "board" ? <Legend /> : null}>
           {(["list", "board"] as const).map((name) => (
             <button
               key={name}
@@ -53,35 +42,44 @@ export function Batches() {
           ) : null}
         </RoomHead>
       </div>
-      {!rows.length ? (
-        <div className="px-4">
-          <Empty title="No batches yet">
-            <p>
-              A batch is one run of a method. Take in orders and plan them, and every batch stands here with its
-              quantities, dates and places.
-            </p>
-            <Link className="btn" to="/orders">
-              Go to orders
-            </Link>
-          </Empty>
-        </div>
-      ) : view === "board" ? (
-        <Board place={address.place} />
-      ) : (
-        <div className="px-4 pb-6">
-          <Table name="batches" label="batches" columns={columns} rows={rows} rowKey={(row) => row.id} />
-        </div>
-      )}
+      {view === "board" ? <Board place={address.place} /> : <List />}
       <NewBatch open={fresh} onClose={() => setFresh(false)} />
     </div>
   );
 }
 
+function List() {
+  const { data: rows } = useSuspenseQuery(batchesQuery);
+  if (!rows.length)
+    return (
+      <div className="px-4">
+        <Empty title="No batches yet">
+          <p>
+            A batch is one run of a method. Take in orders and plan them, and every batch stands here with its
+            quantities, dates and places.
+          </p>
+          <Link className="btn" to="/orders">
+            Go to orders
+          </Link>
+        </Empty>
+      </div>
+    );
+  return (
+    <div className="px-4 pb-6">
+      <Table name="batches" label="batches" columns={columns} rows={rows} rowKey={(row) => row.id} rank={liveFirst} />
+    </div>
+  );
+}
+
+/** What waits for a decision first, then what lives by its state, then what is over. */
+const STATES = ["sown", "ready", "planned", "delivered", "abandoned"];
+const liveFirst = (batch: Row) => (batch.decide_by ? -1 : STATES.indexOf(batch.state));
+
 function Legend() {
   const box = "inline-block h-3 w-5 border-line border-t-[1.5px] border-l-[3px] align-[-2px]";
   return (
     <span className="flex flex-wrap gap-4">
-      <span>height is the share of the place</span>
+      <span className="max-sm:hidden">height is the share of the place</span>
       <span>
         <span className={`${box} bg-stand`} /> has stood
       </span>

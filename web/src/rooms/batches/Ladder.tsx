@@ -2,7 +2,7 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { useEffect, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { batchQuery, libraryQuery, lotsQuery, placesQuery, ref } from "../../api/queries";
+import { batchQuery, libraryQuery, lotsQuery, placesForQuery, ref } from "../../api/queries";
 import { useProposal } from "../../shell/proposal";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
@@ -303,15 +303,19 @@ function Says({ batch }: { batch: Batch }) {
 function Assumptions({ batch }: { batch: Batch }) {
   const { data: lots } = useQuery(lotsQuery);
   const { data: library } = useQuery(libraryQuery);
-  const { data: places } = useQuery(placesQuery);
   const { propose } = useProposal();
   const may = useMay();
   const [stage, setStage] = useState<string | null>(null);
-  if (!may("batches.plan") || batch.state === "delivered" || batch.state === "abandoned") return null;
+  const planning = may("batches.plan") && batch.state !== "delivered" && batch.state !== "abandoned";
   const planned = batch.state === "planned";
   const next = batch.next_stage;
   const movable = batch.stages.filter((s) => s.end > s.start && !s.happened && !s.starts);
   const chosen = movable.find((s) => s.key === (stage ?? next)) ?? movable[0];
+  const { data: offers } = useQuery({
+    ...placesForQuery(batch.id, chosen?.key ?? ""),
+    enabled: chosen !== undefined && planning,
+  });
+  if (!planning) return null;
   return (
     <div className="flex flex-wrap items-end gap-x-5 gap-y-2 border-hair border-b py-2">
       {planned && batch.by_seed ? (
@@ -379,13 +383,23 @@ function Assumptions({ batch }: { batch: Batch }) {
               onChange={(e) => propose(batch.id, { place_id: Number(e.target.value), stage: chosen.key })}
             >
               {chosen.place_id ? null : <option value="">no place</option>}
-              {places?.places
-                .filter((place) => place.active && place.capacity !== null)
-                .map((place) => (
-                  <option key={place.id} value={place.id}>
-                    {place.name}
-                  </option>
-                ))}
+              {[
+                ["of its kind", offers?.filter((one) => one.of_kind)] as const,
+                ["elsewhere", offers?.filter((one) => !one.of_kind)] as const,
+              ].map(([words, some]) =>
+                some?.length ? (
+                  <optgroup key={words} label={words}>
+                    {some.map((place) => (
+                      <option key={place.place_id} value={place.place_id}>
+                        {place.name}: {place.words}
+                      </option>
+                    ))}
+                  </optgroup>
+                ) : null,
+              )}
+              {chosen.place_id && offers && !offers.some((one) => one.place_id === chosen.place_id) ? (
+                <option value={chosen.place_id}>{chosen.place}</option>
+              ) : null}
             </select>
           </label>
         </div>

@@ -1,6 +1,6 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery, type Ref, ref } from "../../api/queries";
@@ -10,6 +10,7 @@ import { addDays, shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few, promised } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
 import { useAsk } from "../../ui/useAsk";
 import { Grade } from "./Grade";
@@ -21,12 +22,14 @@ export function Deliveries() {
   const { span, today } = useSpan();
   const address = useAddress();
   const navigate = useNavigate();
-  const [order, setOrder] = useState<number | null>(null);
   const end = addDays(span.start, span.days);
   const due = data.due.filter((line) => line.due_from < end);
   const done = data.done;
-  const close = () => navigate({ to: "/deliveries", search: {} });
+  const close = () => navigate({ to: "/deliveries", search: ({ note: _, line: __, ...old }) => old });
   const may = useMay();
+  const [mayLeaveHere, mayGrade] = [may("deliveries.dispatch"), may("batches.do")];
+  const columns = useMemo(() => columnsOf(today, mayLeaveHere, mayGrade), [today, mayLeaveHere, mayGrade]);
+  const handing = data.due.find((line) => String(line.line_id) === address.line);
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -35,37 +38,15 @@ export function Deliveries() {
       />
       {due.length ? (
         <section aria-label="Due">
-          <table className="tbl">
-            <thead>
-              <tr>
-                <th scope="col">Due</th>
-                <th scope="col">Order</th>
-                <th scope="col">What</th>
-                <th scope="col" className="num">
-                  Quantity
-                </th>
-                <th scope="col" className="num">
-                  Chance
-                </th>
-                <th scope="col">Standing</th>
-                <th scope="col">Graded, in stock</th>
-                <th scope="col">
-                  <span className="sr-only">Hand over</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {due.map((line) => (
-                <DueRow
-                  key={line.line_id}
-                  line={line}
-                  today={today}
-                  onDeliver={() => setOrder(line.order_id)}
-                  may={may("deliveries.dispatch")}
-                />
-              ))}
-            </tbody>
-          </table>
+          <DueWeeks lines={due} />
+          <Table
+            name="due"
+            label="lines due"
+            columns={columns}
+            rows={due}
+            rowKey={(line) => line.line_id}
+            on={(line) => line.line_id === handing?.line_id}
+          />
         </section>
       ) : (
         <Empty title="Nothing is due in this span">
@@ -119,10 +100,14 @@ export function Deliveries() {
           </table>
         </section>
       ) : null}
-      {order ? (
+      {handing ? (
         <HandOver
-          lines={data.due.filter((line) => line.order_id === order && (line.stock.length || line.due_from <= today))}
-          onClose={() => setOrder(null)}
+          key={handing.line_id}
+          first={handing}
+          others={data.due.filter(
+            (line) => line.order_id === handing.order_id && line.line_id !== handing.line_id && mayLeave(line, today),
+          )}
+          onClose={close}
         />
       ) : null}
       {address.note ? <NoteSheet id={ref(address.note)} onClose={close} /> : null}
@@ -130,62 +115,165 @@ export function Deliveries() {
   );
 }
 
-function DueRow({ line, today, onDeliver, may }: { line: Due; today: string; onDeliver: () => void; may: boolean }) {
-  const left = line.quantity - line.delivered;
-  const stock = line.stock.reduce((sum, lot) => sum + lot.balance, 0);
-  const mayGrade = useMay()("batches.do");
-  return (
-    <tr>
-      <td>
-        {windowWords(line.due_from, line.due_last)}{" "}
-        {line.due_last < today ? <Pennant>overdue</Pennant> : <span className="note">{shortDay(line.due_from)}</span>}
-      </td>
-      <td>
-        <Link to="/orders" search={{ line: String(line.line_id) }}>
-          {line.order}
-        </Link>{" "}
-        {line.customer}
-      </td>
-      <td>
-        {line.crop} {line.cultivar}, {line.form}
-        {line.class_name ? `, ${line.class_name}` : ""}
-      </td>
-      <td className="num">
-        {count(left)} <span className="note">{line.unit}</span>
-      </td>
-      <td className="num">{chance(line.chance)}</td>
-      <td>
-        {line.batches.map((batch) => (
-          <div key={batch.batch_id} className="flex items-baseline gap-2">
-            <Link to="/batches/$id" params={{ id: String(batch.batch_id) }}>
-              <BatchCode code={batch.code} />
-            </Link>
-            <span className="note">
-              {count(batch.expected)} forecast, ready {shortDay(batch.ready_on)}
-            </span>
-            {batch.state === "sown" && mayGrade ? <Grade batch={batch} line={line} /> : null}
-          </div>
-        ))}
-      </td>
-      <td>
-        {line.stock.map((lot) => (
-          <div key={lot.lot_id}>
-            <Link to="/lots" search={{ lot: String(lot.lot_id) }}>
-              <LotCode code={lot.code} />
-            </Link>{" "}
-            {count(lot.balance)}
-          </div>
-        ))}
-      </td>
-      <td>
-        {may && (stock > 0 || line.due_from <= today) ? (
-          <button type="button" className="btn" onClick={onDeliver}>
+/** Whether anything of a line could be handed over now. */
+const mayLeave = (line: Due, today: string) => line.stock.some((lot) => lot.balance > 0) || line.due_from <= today;
+
+function columnsOf(today: string, may: boolean, mayGrade: boolean): Column<Due>[] {
+  return [
+    {
+      key: "due",
+      head: "Due",
+      value: (line) => line.due_from,
+      cell: (line) => (
+        <>
+          {windowWords(line.due_from, line.due_last)}{" "}
+          {line.due_last < today ? <Pennant>overdue</Pennant> : <span className="note">{shortDay(line.due_from)}</span>}
+        </>
+      ),
+    },
+    {
+      key: "order",
+      head: "Order",
+      value: (line) => `${line.order} ${line.customer}`,
+      cell: (line) => (
+        <>
+          <Link to="/orders" search={{ line: String(line.line_id) }}>
+            {line.order}
+          </Link>{" "}
+          {line.customer}
+        </>
+      ),
+    },
+    {
+      key: "what",
+      head: "What",
+      value: (line) => `${line.crop} ${line.cultivar}`,
+      cell: (line) => (
+        <>
+          {line.crop} {line.cultivar}, {line.form}
+          {line.class_name ? `, ${line.class_name}` : ""}
+        </>
+      ),
+    },
+    {
+      key: "quantity",
+      head: "Quantity",
+      value: (line) => line.quantity - line.delivered,
+      cell: (line) => (
+        <>
+          {count(line.quantity - line.delivered)} <span className="note">{line.unit}</span>
+        </>
+      ),
+      num: true,
+    },
+    {
+      key: "chance",
+      head: "Chance",
+      value: (line) => line.chance,
+      cell: (line) => <span className={(line.chance ?? 0) < 0.9 ? "font-bold" : ""}>{chance(line.chance)}</span>,
+      num: true,
+    },
+    {
+      key: "standing",
+      head: "Standing",
+      value: (line) => line.batches.map((batch) => batch.code).join(" "),
+      cell: (line) =>
+        line.batches.length
+          ? line.batches.map((batch) => (
+              <div key={batch.batch_id} className="flex flex-wrap items-baseline gap-x-2">
+                <Link to="/batches/$id" params={{ id: String(batch.batch_id) }}>
+                  <BatchCode code={batch.code} />
+                </Link>
+                <span className="note">
+                  {count(batch.expected)} forecast, ready {shortDay(batch.ready_on)}
+                </span>
+                {batch.state === "sown" && mayGrade ? <Grade batch={batch} line={line} /> : null}
+              </div>
+            ))
+          : "",
+    },
+    {
+      key: "stock",
+      head: "In stock",
+      value: (line) => line.stock.map((lot) => lot.code).join(" "),
+      cell: (line) =>
+        line.stock.length
+          ? line.stock.map((lot) => (
+              <div key={lot.lot_id} className="whitespace-nowrap">
+                <Link to="/lots" search={{ lot: String(lot.lot_id) }}>
+                  <LotCode code={lot.code} />
+                </Link>{" "}
+                {count(lot.balance)}
+              </div>
+            ))
+          : "",
+    },
+    {
+      key: "act",
+      head: "Hand over",
+      value: () => null,
+      cell: (line) =>
+        may && mayLeave(line, today) ? (
+          <Link to="/deliveries" search={(old) => ({ ...old, line: String(line.line_id) })} className="btn">
             Hand over
             <span className="sr-only"> order {line.order}</span>
-          </button>
-        ) : null}
-      </td>
-    </tr>
+          </Link>
+        ) : (
+          ""
+        ),
+    },
+  ];
+}
+
+const WEEK_PX = 26;
+
+/** What is due by the week, on the season line's own axis: each line a mark, bold where its chance is low. */
+function DueWeeks({ lines }: { lines: Due[] }) {
+  const { scale, span } = useSpan();
+  const end = addDays(span.start, span.days);
+  const inside = lines.filter((line) => line.due_last >= span.start && line.due_from < end);
+  const stacked = new Map<string, number>();
+  const marks = inside.map((line) => {
+    const day = inside.length && line.due_from >= span.start ? line.due_from : span.start;
+    const at = stacked.get(day) ?? 0;
+    stacked.set(day, at + 1);
+    return { line, day, at };
+  });
+  const high = Math.min(8, Math.max(1, ...stacked.values()));
+  const sure = marks.filter(({ line }) => (line.chance ?? 0) >= 0.9).length;
+  if (!marks.length) return null;
+  return (
+    <svg
+      width={scale.width}
+      height={high * 6 + WEEK_PX - 12}
+      className="-ml-4 block"
+      role="img"
+      aria-label={`${few(marks.length, "line")} due in these weeks, ${sure} of them with a chance of 90 % or more`}
+    >
+      {scale.left > 60 ? (
+        <text x={16} y={high * 6 + 6} className="cond fill-ink3 text-note">
+          hollow: under 90 %
+        </text>
+      ) : null}
+      <line x1={scale.left} x2={scale.left + scale.open} y1={high * 6 + 4} y2={high * 6 + 4} className="stroke-rule" />
+      {marks
+        .filter(({ at }) => at < high)
+        .map(({ line, day, at }) => (
+          <rect
+            key={line.line_id}
+            x={scale.x(day) + 1}
+            y={(high - at) * 6 - 3}
+            width={Math.max(3, scale.open / span.days - 1)}
+            height={4}
+            className={(line.chance ?? 0) >= 0.9 ? "fill-stand stroke-line" : "fill-panel stroke-ink"}
+            strokeWidth={(line.chance ?? 0) >= 0.9 ? 0.5 : 1.5}
+          >
+            <title>
+              {line.order} {line.customer}: {line.crop}, {shortDay(line.due_from)}, {chance(line.chance) || "unplanned"}
+            </title>
+          </rect>
+        ))}
+    </svg>
   );
 }
 
@@ -226,8 +314,22 @@ function Standing({ rows }: { rows: Schemas["SpareOut"][] }) {
   );
 }
 
-/** Pick for an order, oldest lot first; what is missing needs its cause. */
-function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
+/** Pick for the line that was pressed, oldest lot first; other lines of its order go along when asked. What is missing needs its cause. */
+function HandOver({ first, others, onClose }: { first: Due; others: Due[]; onClose: () => void }) {
+  const [along, setAlong] = useState(false);
+  return (
+    <Sheet open onClose={onClose} title={`Hand over order ${first.order}`}>
+      <Picking key={String(along)} lines={along ? [first, ...others] : [first]} onClose={onClose} />
+      {others.length && !along ? (
+        <button type="button" className="btn phone mt-4 w-fit" onClick={() => setAlong(true)}>
+          {few(others.length, "more line")} of this order along with it
+        </button>
+      ) : null}
+    </Sheet>
+  );
+}
+
+function Picking({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
   const { today } = useSpan();
   const navigate = useNavigate();
   const first = lines[0];
@@ -261,61 +363,58 @@ function HandOver({ lines, onClose }: { lines: Due[]; onClose: () => void }) {
       ),
     onDone: (made) => {
       onClose();
-      navigate({ to: "/deliveries", search: { note: String(made.id) } });
+      navigate({ to: "/deliveries", search: ({ line: _, ...old }) => ({ ...old, note: String(made.id) }) });
     },
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
   if (!first) return null;
   return (
-    <Sheet open onClose={onClose} title={`Hand over order ${first.order}`}>
-      <AskForm ask={ask} button="Hand over and write the note" className="grid gap-4" big="phone">
-        <p>{first.customer}</p>
-        {lines.map((line, n) => {
-          const left = line.quantity - line.delivered;
-          const mine = typed.picks.filter((pick) => pick.line_id === line.line_id);
-          const missing = left - mine.reduce((sum, pick) => sum + Number(pick.quantity || 0), 0);
-          return (
-            <fieldset key={line.line_id} className="border-hair border-t pt-2">
-              <legend className="font-semibold">
-                {line.crop} {line.cultivar}, {windowWords(line.due_from, line.due_last)}: {count(left)} {line.unit}{" "}
-                wanted
-              </legend>
-              {start.picks.map((pick, at) => {
-                const lot = line.stock.find((one) => pick.line_id === line.line_id && one.lot_id === pick.lot_id);
-                return lot ? (
-                  <div key={lot.lot_id}>
-                    <AskField
-                      ask={ask}
-                      name={`picks.${at}.quantity`}
-                      label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}
-                      className="phone"
-                      digits
-                    />
-                    {lot.barred ? <p className="fault">May not leave today: {lot.barred}.</p> : null}
-                  </div>
-                ) : null;
-              })}
-              {line.stock.length ? null : <p className="text-ink2">Nothing is graded for it yet.</p>}
-              {missing > 0 ? (
-                <div className="mt-2 grid gap-2">
-                  <p className="fault">{count(missing)} are missing.</p>
+    <AskForm ask={ask} button="Hand over and write the note" className="grid gap-4" big="phone">
+      <p>{first.customer}</p>
+      {lines.map((line, n) => {
+        const left = line.quantity - line.delivered;
+        const mine = typed.picks.filter((pick) => pick.line_id === line.line_id);
+        const missing = left - mine.reduce((sum, pick) => sum + Number(pick.quantity || 0), 0);
+        return (
+          <fieldset key={line.line_id} className="border-hair border-t pt-2">
+            <legend className="font-semibold">
+              {line.crop} {line.cultivar}, {windowWords(line.due_from, line.due_last)}: {count(left)} {line.unit} wanted
+            </legend>
+            {start.picks.map((pick, at) => {
+              const lot = line.stock.find((one) => pick.line_id === line.line_id && one.lot_id === pick.lot_id);
+              return lot ? (
+                <div key={lot.lot_id}>
                   <AskField
                     ask={ask}
-                    name={`short.${n}.close`}
-                    type="check"
-                    label="Close the line short; no more will follow"
+                    name={`picks.${at}.quantity`}
+                    label={`From lot ${lot.code}, ${count(lot.balance)} in stock`}
+                    className="phone"
+                    digits
                   />
-                  {typed.short[n]?.close ? (
-                    <AskField ask={ask} name={`short.${n}.cause`} label="Why it is short" needed />
-                  ) : null}
+                  {lot.barred ? <p className="fault">May not leave today: {lot.barred}.</p> : null}
                 </div>
-              ) : null}
-            </fieldset>
-          );
-        })}
-        <AskField ask={ask} name="on" label="Delivered on" type="date" className="phone" max={today} />
-      </AskForm>
-    </Sheet>
+              ) : null;
+            })}
+            {line.stock.length ? null : <p className="text-ink2">Nothing is graded for it yet.</p>}
+            {missing > 0 ? (
+              <div className="mt-2 grid gap-2">
+                <p className="fault">{count(missing)} are missing.</p>
+                <AskField
+                  ask={ask}
+                  name={`short.${n}.close`}
+                  type="check"
+                  label="Close the line short; no more will follow"
+                />
+                {typed.short[n]?.close ? (
+                  <AskField ask={ask} name={`short.${n}.cause`} label="Why it is short" needed />
+                ) : null}
+              </div>
+            ) : null}
+          </fieldset>
+        );
+      })}
+      <AskField ask={ask} name="on" label="Delivered on" type="date" className="phone" max={today} />
+    </AskForm>
   );
 }
 

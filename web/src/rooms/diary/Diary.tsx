@@ -1,13 +1,15 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useState } from "react";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { type CSSProperties, lazy, Suspense, useState, useSyncExternalStore } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
+import { onLater, orLater, waits } from "../../api/later";
 import { dayQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { Door } from "../../ui/Door";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
 import { count, few, hours, quantity } from "../../ui/format";
-import { useMay, useSave } from "../../ui/hooks";
-import { BatchCode, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { PARTS } from "./parts";
 
 type Task = Schemas["TaskOut"];
@@ -18,19 +20,24 @@ const AddTask = lazy(() => import("./AddTask").then(({ AddTask }) => ({ default:
 export function Diary() {
   const { data: session } = useSuspenseQuery(sessionQuery);
   const today = session.today ?? "";
-  const [day, setDay] = useState(today);
+  const address = useAddress();
+  const navigate = useNavigate();
+  const day = address.day && /^\d{4}-\d{2}-\d{2}$/.test(address.day) ? address.day : today;
+  const setDay = (next: string) =>
+    navigate({ to: "/diary", search: (old) => ({ ...old, day: next === today ? undefined : next }) });
   const { data } = useQuery(dayQuery(day, 1));
   const { data: line } = useQuery(seasonQuery);
   const may = useMay();
   const [add, setAdd] = useState(false);
   const tasks = data?.tasks ?? [];
   const todo = tasks.filter((task) => task.state === "todo").length;
+  const late = tasks.filter((task) => task.late).length;
   return (
     <div className="pb-6">
       <div className="px-4">
         <RoomHead
           title={longDay(day)}
-          note={`${few(tasks.length, "task")}, ${todo} still to do, ${hours(data?.minutes_todo ?? 0)} of work`}
+          note={`${few(tasks.length, "task")}, ${todo} still to do${late ? `, ${late} of them overdue` : ""}, ${hours(data?.minutes_todo ?? 0)} of work`}
         >
           <DayStep day={day} today={today} setDay={setDay} />
           {may("diary.do") ? (
@@ -44,13 +51,50 @@ export function Diary() {
         </RoomHead>
       </div>
       {day === today && line ? <Brief line={line} /> : null}
-      <Sheets tasks={tasks} />
+      {data && line && !tasks.length && !line.decisions.length && !line.ticks.length ? (
+        <FirstStep />
+      ) : (
+        <Sheets tasks={tasks} />
+      )}
       {day === today ? <Ahead from={addDays(today, 1)} /> : null}
       {add ? (
         <Suspense fallback={null}>
           <AddTask open onClose={() => setAdd(false)} day={day} />
         </Suspense>
       ) : null}
+    </div>
+  );
+}
+
+/** A house in which nothing is promised yet: what a season begins with. */
+function FirstStep() {
+  const may = useMay();
+  return (
+    <div className="px-4">
+      <Empty title="The season begins with a promise">
+        <p>
+          Say what must be delivered, by when and how many: Aldrip works back from it to trays, seed, days and places,
+          and each day's work stands here.
+        </p>
+        <p className="flex flex-wrap gap-3">
+          {may("orders.edit") ? (
+            <>
+              <Link className="btn btn-decide" to="/orders" search={{ new: "1" }}>
+                Enter an order
+              </Link>
+              <Link className="btn" to="/orders/import">
+                Paste or import orders
+              </Link>
+            </>
+          ) : null}
+          <Link className="btn" to="/places">
+            Look at the places
+          </Link>
+          <Link className="btn" to="/lots">
+            Receive seed
+          </Link>
+        </p>
+      </Empty>
     </div>
   );
 }
@@ -73,10 +117,13 @@ function DayStep({ day, today, setDay }: { day: string; today: string; setDay: (
   );
 }
 
+const FIRST = 5;
+
 /** Decisions that wait, the most urgent first, each with its last useful day. */
 function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
   const [all, setAll] = useState(false);
-  const shown = all ? line.decisions : line.decisions.slice(0, 6);
+  const shown = all ? line.decisions : line.decisions.slice(0, FIRST);
+  if (!line.decisions.length && !line.ticks.length) return null;
   if (!line.decisions.length)
     return <p className="border-rule border-b px-4 pb-3 text-ink2">Nothing waits for a decision.</p>;
   return (
@@ -94,7 +141,7 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
         {shown.map((decision) => (
           <li
             key={decision.title + decision.link}
-            className="flex flex-wrap items-center gap-x-4 gap-y-1 border-hair border-b py-1.5"
+            className="flex flex-wrap items-center gap-x-4 gap-y-1 border-hair border-b py-0.5"
           >
             <span className="w-24 flex-none">
               {decision.by ? (
@@ -106,12 +153,12 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
               )}
             </span>
             <span className="min-w-0 flex-1 basis-64">{decision.sentence}</span>
-            <Door className="btn" link={decision.link}>
+            <Door className="btn lg:!min-h-6" link={decision.link}>
               {decision.action}
             </Door>
           </li>
         ))}
-        {line.decisions.length > 6 ? (
+        {line.decisions.length > FIRST ? (
           <li className="py-1">
             <button type="button" className="btn-link" onClick={() => setAll(!all)}>
               {all ? "show fewer" : `show all ${line.decisions.length}`}
@@ -125,10 +172,13 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
 
 function Sheets({ tasks }: { tasks: Task[] }) {
   const places = [...new Set(tasks.map((task) => task.place || "Anywhere"))];
+  // A part of the day in which nothing is to be done takes no more room than its name.
+  const columns = PARTS.map((part) => (tasks.some((task) => task.part_of_day === part) ? "1fr" : "72px"));
+  const grid = { "--parts": `104px ${columns.join(" ")}` } as CSSProperties;
   if (!places.length) return <p className="px-4 py-4 text-ink2">No task stands on this day.</p>;
   return (
-    <section aria-label="Day sheet">
-      <div className="hidden grid-cols-[104px_repeat(4,1fr)] border-rule border-b lg:grid">
+    <section aria-label="Day sheet" style={grid}>
+      <div className="hidden grid-cols-(--parts) border-rule border-b lg:grid">
         <span />
         {PARTS.map((part) => (
           <b key={part} className="cond px-2 py-1 text-note capitalize">
@@ -137,7 +187,7 @@ function Sheets({ tasks }: { tasks: Task[] }) {
         ))}
       </div>
       {places.map((place) => (
-        <div key={place} className="grid border-hair border-b lg:grid-cols-[104px_repeat(4,1fr)]">
+        <div key={place} className="grid border-hair border-b lg:grid-cols-(--parts)">
           <h2 className="px-4 pt-2 text-room lg:pr-0">{place}</h2>
           {PARTS.map((part) => {
             const own = tasks.filter((task) => (task.place || "Anywhere") === place && task.part_of_day === part);
@@ -159,7 +209,7 @@ function Sheets({ tasks }: { tasks: Task[] }) {
   );
 }
 
-const MARKS: Record<string, string> = { todo: "☐", done: "☑", partly: "◪", not_done: "☒" };
+const MARKS: Record<string, string> = { todo: "☐", done: "☑", partly: "◪", not_done: "☒", held: "▥" };
 
 /** What is recorded where it belongs: its tick follows from the record, and the plan from what happened. */
 const RECORDED: Record<string, string> = {
@@ -174,24 +224,31 @@ const RECORDED: Record<string, string> = {
 };
 const recordOf = (task: Task) => (task.subject_kind === "batch" && task.subject_id ? RECORDED[task.kind] : undefined);
 
+const STATE_WORDS = { todo: "Still to do", partly: "Partly", done: "Done", not_done: "Not done" } as const;
+
 type State = "todo" | "partly" | "done" | "not_done";
 
 function useMark(task: Task, onDone?: () => void) {
-  return useSave(
-    (marked: { state: State; note?: string; took?: string; much?: string }) =>
-      take(
-        api.POST("/api/tasks/{task_id}/mark", {
-          params: { path: { task_id: task.id } },
-          body: {
-            state: marked.state,
-            note: marked.note ?? task.note,
-            minutes_spent: marked.took ?? "",
-            quantity_done: marked.much ?? "",
-          },
-        }),
-      ),
-    onDone,
-  );
+  return useSave(async (marked: { state: State; note?: string; took?: string; much?: string }) => {
+    const body = {
+      state: marked.state,
+      note: marked.note ?? task.note,
+      minutes_spent: marked.took ?? "",
+      quantity_done: marked.much ?? "",
+    };
+    // A tick in a house without a signal waits on this device; it is sent under its key, once.
+    await orLater(
+      (key) =>
+        take(
+          api.POST("/api/tasks/{task_id}/mark", {
+            params: { path: { task_id: task.id } },
+            body,
+            headers: { "Idempotency-Key": key },
+          }),
+        ),
+      { path: `/api/tasks/${task.id}/mark`, body, words: `${STATE_WORDS[marked.state]}: ${task.words}` },
+    );
+  }, onDone);
 }
 
 /** A task: a tap on its box is done as planned, a tap on its number another amount; the rest in its sheet. */
@@ -200,7 +257,10 @@ function TaskRow({ task }: { task: Task }) {
   const [open, setOpen] = useState(false);
   const mark = useMark(task);
   const mayDo = may("diary.do");
-  const todo = task.state === "todo";
+  const here = useSyncExternalStore(onLater, waits)
+    .filter((one) => one.path === `/api/tasks/${task.id}/mark`)
+    .at(-1);
+  const todo = task.state === "todo" && !here;
   const atOnce = todo && !recordOf(task);
   return (
     <li className={`flex items-start gap-1 py-0.5 ${task.state === "done" ? "text-ink3" : ""}`}>
@@ -211,10 +271,11 @@ function TaskRow({ task }: { task: Task }) {
         disabled={!mayDo || mark.isPending}
         onClick={() => (atOnce ? mark.mutate({ state: "done" }) : setOpen(true))}
       >
-        {MARKS[task.state]}
+        {MARKS[here ? (here.body as { state: State }).state : todo && task.held ? "held" : task.state]}
       </button>
       <span className="min-w-0 pt-1 max-lg:pt-2.5">
-        {task.late ? <b>late since {shortDay(task.due_from)}: </b> : null}
+        {task.late ? <b>overdue since {shortDay(task.due_from)}: </b> : null}
+        {todo && task.held ? <b>held: </b> : null}
         {task.state === "partly" || task.state === "not_done" ? <b>{task.state_words}: </b> : null}
         {mayDo && atOnce ? (
           <button
@@ -243,6 +304,7 @@ function TaskRow({ task }: { task: Task }) {
         {task.planned_for ? (
           <span className="note block">planned for {shortDay(task.planned_for)}, waits for what comes before it</span>
         ) : null}
+        {todo && task.held ? <span className="note block">{task.held}</span> : null}
         {task.note ? <span className="note block">{task.note}</span> : null}
         {task.done_by ? (
           <span className="note block">
@@ -255,6 +317,7 @@ function TaskRow({ task }: { task: Task }) {
           </span>
         ) : null}
         {task.caution && todo ? <span className="note block font-semibold text-ink2">{task.caution}</span> : null}
+        {here ? <span className="note block">recorded on this device, waits for the server</span> : null}
         <Faults error={mark.error} />
       </span>
       {open ? <MarkTask task={task} onClose={() => setOpen(false)} /> : null}

@@ -1,6 +1,6 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useCallback, useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { lotQuery, lotsQuery, type Ref, ref } from "../../api/queries";
 import { fullDay, shortDay } from "../../ui/dates";
@@ -24,7 +24,12 @@ export function Lots() {
   const navigate = useNavigate();
   const may = useMay();
   const [receive, setReceive] = useState(false);
-  const choose = (id: number | null) => navigate({ to: "/lots", search: id ? { lot: String(id) } : {} });
+  const choose = useCallback(
+    (id: number | null) =>
+      void navigate({ to: "/lots", search: (old) => ({ ...old, lot: id ? String(id) : undefined }) }),
+    [navigate],
+  );
+  const columns = useMemo(() => columnsOf(choose), [choose]);
   const stocked = lots.filter((lot) => lot.balance > 0).length;
   return (
     <div className="px-4 pb-6">
@@ -57,7 +62,7 @@ export function Lots() {
         <Table
           name="lots"
           label="lots"
-          columns={columnsOf(choose)}
+          columns={columns}
           rows={lots}
           rowKey={(lot) => lot.id}
           on={(lot) => String(lot.id) === address.lot}

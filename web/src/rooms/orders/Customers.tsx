@@ -1,5 +1,6 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
+import { useCallback, useMemo } from "react";
 import type { Schemas } from "../../api/client";
 import { customerQuery, customersQuery, ordersQuery } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
@@ -86,8 +87,15 @@ function One({ name }: { name: string }) {
   const address = useAddress();
   const { data: one, error } = useQuery(customerQuery(name));
   const { data: orders } = useSuspenseQuery(ordersQuery);
-  const go = (line?: number) =>
-    navigate({ to: "/orders/customers", search: { name, ...(line ? { line: String(line) } : {}) } });
+  const go = useCallback(
+    (line?: number) =>
+      void navigate({
+        to: "/orders/customers",
+        search: (old) => ({ ...old, name, line: line ? String(line) : undefined }),
+      }),
+    [navigate, name],
+  );
+  const columns = useMemo(() => columnsOf(go).filter((column) => column.key !== "customer"), [go]);
   if (error)
     return (
       <Empty title="Nobody of that name">
@@ -110,7 +118,7 @@ function One({ name }: { name: string }) {
       <Table
         name="customer-lines"
         label="order lines"
-        columns={columnsOf((id) => void go(id)).filter((column) => column.key !== "customer")}
+        columns={columns}
         rows={lines}
         rowKey={(line) => line.id}
         on={(line) => line.id === chosen?.id}

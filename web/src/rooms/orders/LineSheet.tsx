@@ -2,10 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { type ReactNode, useState } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
-import { libraryQuery, standingQuery } from "../../api/queries";
+import { batchQuery, libraryQuery, standingQuery } from "../../api/queries";
 import { type Command, useProposal } from "../../shell/proposal";
+import { useSpan } from "../../shell/span";
 import { shortDay } from "../../ui/dates";
-import { quantity } from "../../ui/format";
+import { chance, count, quantity } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, Field, LotCode, Sheet } from "../../ui/parts";
 import { WhatWasDone } from "../../ui/TakeBack";
@@ -30,6 +31,7 @@ export function LineSheet({ line, others, onClose }: { line: Line; others: Line[
         {line.container ? `, ${line.container}` : ""}
       </p>
       {line.problem ? <p className="fault mt-2">{line.problem}</p> : null}
+      {open ? <Outcome line={line} /> : null}
       <Serves {...props} may={open && may("proposals")} />
       {edits ? (
         <>
@@ -52,6 +54,43 @@ export function LineSheet({ line, others, onClose }: { line: Line; others: Line[
       ) : null}
       <WhatWasDone of={[line.uuid]} empty="The line stands as it was taken in." />
     </Sheet>
+  );
+}
+
+/** What becomes of the line as things stand: its chance, and the ladder of what is raised for it, in small. */
+function Outcome({ line }: { line: Line }) {
+  const batch = line.batch_ids[0];
+  const { data } = useQuery({ ...batchQuery(batch ?? 0), enabled: batch !== undefined });
+  const { today } = useSpan();
+  if (!line.planned) return null;
+  const rungs = data?.rungs.filter((rung) => rung.kind === "stage" || rung.kind === "start") ?? [];
+  const most = Math.max(1, ...rungs.map((rung) => Math.log10(Math.max(1, rung.value))));
+  return (
+    <section aria-label="What becomes of it" className="mt-3 border-ink border-t pt-2">
+      <p className="text-h2">
+        Chance <b>{chance(line.chance) || "not reckoned yet"}</b>, {count(line.forecast)} {line.unit} forecast
+      </p>
+      {data ? (
+        <>
+          <p>
+            {data.sow_on >= today ? "Sow" : "Sown"} {data.trays ? `${count(data.trays)} trays` : count(data.start)} on{" "}
+            {shortDay(data.sow_on)}, ready {shortDay(data.ready_on)}.
+          </p>
+          <ul className="mt-1">
+            {rungs.map((rung) => (
+              <li key={rung.key} className="grid grid-cols-[7rem_1fr_5rem] items-center gap-2">
+                <span className="note truncate">{rung.name}</span>
+                <span
+                  className="block h-2 border-line border-r-[1.5px] bg-stand"
+                  style={{ width: `${(Math.log10(Math.max(1, rung.value)) / most) * 100}%` }}
+                />
+                <span className="text-right">{count(rung.value)}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      ) : null}
+    </section>
   );
 }
 

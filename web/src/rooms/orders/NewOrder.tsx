@@ -40,10 +40,13 @@ const whole = (library: Library | undefined, typed: typeof EMPTY): typeof EMPTY 
 export function NewOrder({
   open,
   onClose,
+  onTaken,
   asked = {},
 }: {
   open: boolean;
   onClose: () => void;
+  /** The first of the lines that were taken in, so that what became of it is seen. */
+  onTaken?: (line: number) => void;
   asked?: Partial<Typed>;
 }) {
   const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
@@ -63,7 +66,10 @@ export function NewOrder({
       await planned(taken.lines);
       return taken;
     },
-    onDone: () => next(),
+    onDone: (taken) => {
+      next();
+      if (taken.lines[0]) onTaken?.(taken.lines[0]);
+    },
   });
   const row = form.watch("rows.0");
   const { crop, forms } = known(library, row.crop);

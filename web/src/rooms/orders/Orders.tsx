@@ -1,6 +1,6 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { ordersQuery, waitingQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
@@ -25,7 +25,10 @@ export function Orders() {
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
   const chosen = lines.find((line) => String(line.id) === address.line);
   const unplanned = lines.filter((line) => line.state === "open" && !line.planned).length;
-  const columns = columnsOf((id) => navigate({ to: "/orders", search: { line: String(id) } }));
+  const columns = useMemo(
+    () => columnsOf((id) => navigate({ to: "/orders", search: (old) => ({ ...old, line: String(id) }) })),
+    [navigate],
+  );
   const open = lines.filter((line) => line.state === "open");
   return (
     <div className="px-4 pb-6">
@@ -73,6 +76,7 @@ export function Orders() {
           rows={lines}
           rowKey={(line) => line.id}
           on={(line) => line.id === chosen?.id}
+          rank={wrongFirst}
         />
       ) : (
         <Empty title="No orders yet">
@@ -92,15 +96,46 @@ export function Orders() {
         onClose={() => setAsk(false)}
         onTake={may("orders.edit") ? (asked) => [setAsk(false), setFresh(asked)] : undefined}
       />
-      {fresh ? <NewOrder open onClose={() => setFresh(null)} asked={fresh} /> : null}
+      {fresh ? (
+        <NewOrder
+          open
+          onClose={() => setFresh(null)}
+          onTaken={(line) =>
+            navigate({ to: "/orders", search: (old) => ({ ...old, new: undefined, line: String(line) }) })
+          }
+          asked={fresh}
+        />
+      ) : null}
       {chosen ? (
         <LineSheet
           line={chosen}
           others={lines.filter((line) => line.order_id === chosen.order_id && line.id !== chosen.id)}
-          onClose={() => navigate({ to: "/orders", search: {} })}
+          onClose={() => navigate({ to: "/orders", search: ({ line: _, ...old }) => old })}
         />
       ) : null}
     </div>
+  );
+}
+
+/** What is wrong first, then what is open by its day, then what is closed. */
+function wrongFirst(line: Line): number {
+  if (line.state !== "open") return 3;
+  return line.problem ? 0 : line.planned ? 2 : 1;
+}
+
+/** What is forecast against what is promised: a bar that should reach its tick. */
+function PromiseBar({ promised, forecast, unit }: { promised: number; forecast: number; unit: string }) {
+  const most = Math.max(promised * 1.25, forecast, 1);
+  const WIDTH = 56;
+  return (
+    <span className="inline-flex items-center justify-end gap-2">
+      <svg width={WIDTH} height={10} aria-hidden="true" className="flex-none">
+        <rect x={0} y={2} width={(forecast / most) * WIDTH} height={6} className="fill-stand" />
+        <rect x={(promised / most) * WIDTH - 1.5} y={0} width={3} height={10} className="fill-ink" />
+      </svg>
+      <span className={forecast < promised ? "font-bold" : ""}>{count(forecast)}</span>
+      <span className="sr-only"> {unit} forecast</span>
+    </span>
   );
 }
 
@@ -165,7 +200,7 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       cell: (l) => (
         <>
           {windowWords(l.due_from, l.due_last)}{" "}
-          {l.due_from === l.due_last ? null : <span className="note">{shortDay(l.due_from)}</span>}
+          {l.due_from === l.due_last ? null : <span className="note whitespace-nowrap">{shortDay(l.due_from)}</span>}
         </>
       ),
     },
@@ -184,10 +219,14 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
     {
       key: "forecast",
       head: "Forecast",
-      value: (l) => l.forecast,
-      cell: (l) => (l.state === "open" ? count(l.forecast) : ""),
+      value: (l) => (l.state === "open" ? l.forecast : null),
+      cell: (l) =>
+        l.state === "open" && l.planned ? (
+          <PromiseBar promised={l.quantity - l.delivered} forecast={l.forecast ?? 0} unit={l.unit} />
+        ) : (
+          ""
+        ),
       num: true,
-      spare: true,
     },
     {
       key: "batches",

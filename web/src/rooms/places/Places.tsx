@@ -7,10 +7,12 @@ import { homelessQuery, placesQuery } from "../../api/queries";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { few, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
+import { OutlinePad } from "../../ui/OutlinePad";
 import { OUTLINE_HINT, readOutline } from "../../ui/outline";
 import { Empty, Faults, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { useAsk } from "../../ui/useAsk";
+import { SitePlan } from "./SitePlan";
 
 type Place = Schemas["PlaceOut"];
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -39,6 +41,7 @@ export function Places() {
         ) : null}
       </RoomHead>
       <Wanting onAdd={(kind) => navigate({ to: "/places", search: { add: kind } }).then(() => setEdit("new"))} />
+      <SitePlan places={data.places} />
       {data.places.length ? (
         <table className="tbl">
           <thead>
@@ -174,6 +177,7 @@ export function Places() {
           kind={add ?? "bench"}
           siteId={site.id}
           kinds={data.kinds}
+          others={data.places}
           onClose={() => {
             setEdit(null);
             if (add) navigate({ to: "/places" });
@@ -241,6 +245,7 @@ function PlaceForm({
   kind,
   siteId,
   kinds,
+  others,
   onClose,
 }: {
   place: Place | null;
@@ -248,6 +253,7 @@ function PlaceForm({
   kind: string;
   siteId: number;
   kinds: Schemas["KindOut"][];
+  others: Place[];
   onClose: () => void;
 }) {
   const text = (value: number | null | undefined) => (value === null || value === undefined ? "" : String(value));
@@ -263,7 +269,7 @@ function PlaceForm({
     lets_in: percent(place?.lets_in),
     lamps_mol: text(place?.lamps_mol ?? 0),
     active: (place?.active ?? true) ? "yes" : "",
-    outline: "",
+    outline: place?.corners_m?.map((corner) => corner.join(" ")).join("\n") ?? "",
   };
   const ask = useAsk({
     start,
@@ -271,7 +277,9 @@ function PlaceForm({
     names: { corners_m: "outline" },
     onDone: onClose,
     save: async ({ outline, active, ...typed }: typeof start) => {
-      const body = { ...typed, ...(typed.kind === "field" ? readOutline(outline) : {}) };
+      // An outline that nobody touched stays as exactly as it was given.
+      const drawn = typed.kind === "field" && outline.trim() !== start.outline ? readOutline(outline) : {};
+      const body = { ...typed, ...drawn };
       body.gangway ||= "0";
       body.excess_c ||= "0";
       body.lamps_mol ||= "0";
@@ -285,7 +293,7 @@ function PlaceForm({
         : take(api.POST("/api/places", { body: { ...body, site_id: siteId } }));
     },
   });
-  const chosen = useWatch({ control: ask.form.control }).kind;
+  const { kind: chosen, outline = "" } = useWatch({ control: ask.form.control });
   return (
     <Sheet open onClose={onClose} title={place ? `Change ${place.name}` : "Add a place"}>
       <AskForm ask={ask} button="Save">
@@ -309,8 +317,19 @@ function PlaceForm({
             ask={ask}
             name="outline"
             type="area"
-            label={place?.outline ? "Outline, to replace the one there" : "Outline"}
+            label="Outline"
             hint={`${OUTLINE_HINT}. Its area follows from it.`}
+          />
+        ) : null}
+        {chosen === "field" ? (
+          <OutlinePad
+            value={outline}
+            onChange={(text) => ask.form.setValue("outline", text)}
+            others={others.flatMap((one) =>
+              one.id !== place?.id && one.corners_m
+                ? [{ name: one.name, corners: one.corners_m as [number, number][] }]
+                : [],
+            )}
           />
         ) : null}
         <AskField ask={ask} name="gangway" label="Gangways, % of it" digits />

@@ -18,7 +18,8 @@ export function SeedCrops() {
   const navigate = useNavigate();
   const may = useMay();
   const laying = crops.find((crop) => String(crop.batch_id) === address.batch && !crop.block_id);
-  const close = () => navigate({ to: "/seedcrops", search: {} });
+  const mayPlan = may("seedcrops.plan");
+  const close = () => navigate({ to: "/seedcrops", search: ({ batch: _, ...old }) => old });
   return (
     <div className="px-4 pb-6">
       <RoomHead title="Seed crops" note={crops.length ? few(crops.length, "crop") : ""} />
@@ -26,7 +27,7 @@ export function SeedCrops() {
         <Table
           name="seedcrops"
           label="seed crops"
-          columns={columnsOf(may("seedcrops.plan"))}
+          columns={mayPlan ? PLANNERS : EVERYBODY}
           rows={crops}
           rowKey={(crop) => crop.batch_id}
         />
@@ -45,6 +46,9 @@ export function SeedCrops() {
     </div>
   );
 }
+
+const PLANNERS = columnsOf(true);
+const EVERYBODY = columnsOf(false);
 
 function columnsOf(mayPlan: boolean): Column<SeedCrop>[] {
   return [

@@ -1,5 +1,6 @@
 import { useFieldArray, useWatch } from "react-hook-form";
 import { api, take } from "../../api/client";
+import { orLater } from "../../api/later";
 import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { count, share } from "../../ui/format";
@@ -30,13 +31,17 @@ export function EmergenceCount({
       if (what === "sampled") return what;
       return at === undefined ? field : `trays.${trays.indexOf(counted(trays)[Number(at)] ?? { found: "" })}.found`;
     },
-    save: ({ sampled, on, trays }: typeof start, client_uuid) =>
-      take(
-        api.POST("/api/batches/{batch_id}/counts", {
-          params: { path: { batch_id: batchId } },
-          body: { trays: counted(trays).map(({ found }) => ({ sampled, found })), on, client_uuid, reason: "" },
-        }),
-      ),
+    save: ({ sampled, on, trays }: typeof start, client_uuid) => {
+      const body = { trays: counted(trays).map(({ found }) => ({ sampled, found })), on, client_uuid, reason: "" };
+      const path = { batch_id: batchId };
+      return orLater(
+        (key) =>
+          take(
+            api.POST("/api/batches/{batch_id}/counts", { params: { path }, body, headers: { "Idempotency-Key": key } }),
+          ),
+        { path: `/api/batches/${batchId}/counts`, body, words: `Count of ${code}` },
+      );
+    },
   });
   const more = useFieldArray({ control: ask.form.control, name: "trays" });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
