@@ -118,6 +118,7 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/deliveries/Deliveries"), "Deliveries"),
     "note",
     "line",
+    "grade",
   ),
   at(
     "/house",

@@ -80,3 +80,10 @@ def card_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
     """The sowing card on A5."""
     facts = services.card_of(ctx, batch_id)
     return answer_pdf(f"sowing-card-{facts['code']}", pdf("print/card.html", facts))
+
+
+@room.get("/batches/{ref:batch_id}/tray-labels.pdf", "see")
+def tray_labels_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
+    """A label for every tray, three beside each other on A4."""
+    facts = services.tray_labels_of(ctx, batch_id)
+    return answer_pdf(f"tray-labels-{facts['code']}", pdf("print/tray_labels.html", facts))

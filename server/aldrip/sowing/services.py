@@ -4,6 +4,8 @@ from collections.abc import Mapping
 from typing import Any
 
 from aldrip.accounts.context import Ctx, Ref
+from aldrip.base.errors import refuse
+from aldrip.base.pdf import qr
 from aldrip.base.schemas import steps
 from aldrip.base.words import day, grams, number, plural, share
 from aldrip.batches.models import Batch
@@ -193,3 +195,30 @@ def _cautions(saved: Saved, snapshot: Mapping[str, Any]) -> list[str]:
         if stage.does(Trait.STARTS) or stage.does(Trait.EMERGES):
             found.extend(task.caution for task in stage.tasks if task.caution)
     return list(dict.fromkeys(found))
+
+
+MOST_LABELS = 600
+
+
+def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
+    """The facts of a batch's tray labels, one a tray: its code to scan and to read, the crop, the day, the tray's number."""
+    card = card_of(ctx, batch_id)
+    many = card["trays"] or 0
+    if not many:
+        raise refuse("batch_id", "no_trays", f"Batch {card['code']} stands in no trays, so there is nothing to label.")
+    if many > MOST_LABELS:
+        raise refuse(
+            "batch_id",
+            "too_many",
+            f"{many:,} labels are more than the {MOST_LABELS} of one file. Label the benches, or split the batch.",
+        )
+    ready = load_batch(ctx, batch_id, light=True).last.planned.upper
+    names = ("code", "crop", "cultivar", "lot", "day_words")
+    return {
+        **{name: card[name] for name in names},
+        "verb": "sown" if card["verb"] == "Sow" else "stuck",
+        "ready_words": f"ready {day(ready)}",
+        "many": many,
+        "trays": range(1, many + 1),
+        "qr": qr(card["code"]),
+    }

@@ -2004,6 +2004,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/tray-labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tray Labels Pdf
+         * @description A label for every tray, three beside each other on A4.
+         */
+        get: operations["aldrip_sowing_api_tray_labels_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-crops": {
         parameters: {
             query?: never;
@@ -11806,6 +11826,26 @@ export interface operations {
         };
     };
     aldrip_sowing_api_card_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_sowing_api_tray_labels_pdf: {
         parameters: {
             query?: never;
             header?: never;

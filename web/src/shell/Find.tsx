@@ -72,6 +72,9 @@ export function Find({ open, onClose, run }: Props) {
       (word) => there.includes(word) || (/\d/.test(word) && asFigures(there).includes(asFigures(word))),
     );
   };
+  /** What can be done with a thing is offered to whoever writes the verb first. */
+  const asks = (label: string, note: string) =>
+    words.length > 1 && label.toLowerCase().startsWith(words[0] ?? " ") && hit(label, note);
   const may = useMay();
   const places = useQuery({ ...placesQuery, enabled: open });
   const rows = useQuery({ ...rowsQuery, enabled: open });
@@ -97,6 +100,28 @@ export function Find({ open, onClose, run }: Props) {
             note: "customer",
             link: `/orders/customers?name=${encodeURIComponent(name)}`,
           })),
+        ...(batches.data ?? [])
+          .flatMap((b) => [
+            ...(b.state === "planned" && b.way === "plants"
+              ? [{ key: `s${b.id}`, label: `Sow ${b.code}`, note: b.crop, link: `/sowing?card=${b.id}` }]
+              : []),
+            ...(b.state === "sown" && b.way === "plants"
+              ? [
+                  { key: `k${b.id}`, label: `Count ${b.code}`, note: b.crop, link: `/batches/${b.id}?do=count` },
+                  { key: `g${b.id}`, label: `Grade ${b.code}`, note: b.crop, link: `/deliveries?grade=${b.id}` },
+                ]
+              : []),
+          ])
+          .filter((one) => asks(one.label, one.note)),
+        ...(orders.data ?? [])
+          .filter((o) => o.state === "open")
+          .map((o) => ({
+            key: `h${o.id}`,
+            label: `Hand over order ${o.order}`,
+            note: `${o.customer}, ${o.crop}`,
+            link: `/deliveries?line=${o.id}`,
+          }))
+          .filter((one) => asks(one.label, one.note)),
         ...(batches.data ?? [])
           .filter((b) => hit(b.code, b.crop, b.cultivar, b.state))
           .map((b) => ({

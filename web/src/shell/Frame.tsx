@@ -148,7 +148,7 @@ function RoomsList({
     <nav
       ref={strip}
       aria-label="Rooms"
-      className="noprint relative flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[136px] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
+      className="noprint relative flex flex-none gap-1 overflow-x-auto border-rule border-b bg-frame lg:w-[8.5rem] lg:flex-col lg:overflow-visible lg:border-r lg:border-b-0"
     >
       <Link to="/" className="hidden h-[112px] flex-none px-5 pt-2 text-h1 font-bold no-underline lg:block">
         Aldrip

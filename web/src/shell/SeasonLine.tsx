@@ -346,13 +346,15 @@ function Flags({ line, go }: { line: Schemas["SeasonLineOut"]; go: (link: string
   return found.map(({ flag, x, more }) => {
     const later = daysBetween(today, flag.by) >= 7 - ((dayNumber(today) + 3) % 7);
     return (
-      <div key={flag.title + flag.by} className="absolute top-6 z-[1] flex h-[22px]" style={{ left: x }}>
+      <div key={flag.title + flag.by} className="absolute top-[21px] z-[1] flex h-6" style={{ left: x }}>
         <button
           type="button"
           className="whitespace-nowrap border-decide border-l-2 p-0 text-left"
           onClick={() => go(flag.link)}
         >
-          <Pennant later={later}>{wordsOf(flag)}</Pennant>
+          <Pennant later={later} low>
+            {wordsOf(flag)}
+          </Pennant>
         </button>
         {more.length ? (
           <details
@@ -361,7 +363,7 @@ function Flags({ line, go }: { line: Schemas["SeasonLineOut"]; go: (link: string
               if (!event.currentTarget.contains(event.relatedTarget)) event.currentTarget.open = false;
             }}
           >
-            <summary className="cond cursor-pointer list-none bg-panel px-1 font-bold text-decide text-note">
+            <summary className="cond grid h-6 min-w-6 cursor-pointer list-none place-items-center bg-panel px-1 font-bold text-decide text-note">
               +{more.length}
               <span className="sr-only"> more to decide by about then</span>
             </summary>

@@ -28,6 +28,7 @@ export const COMMANDS: Command[] = [
   { words: "Sun mode", key: "S", act: "sun", also: "bright outside contrast" },
   { words: "These keys", key: "?", act: "help", also: "help shortcuts" },
   ...ROOMS.map(([slug, name]) => ({ words: name, link: `/${slug}`, also: "room" })),
+  { words: "New order", link: "/orders?new=1", may: "orders.edit", also: "enter promise" },
   { words: "Board of batches", link: "/batches?view=board", also: "bench chart plan" },
   { words: "Paste or import orders", link: "/orders/import", may: "orders.edit", also: "file csv spreadsheet" },
   { words: "Customers", link: "/orders/customers", also: "growers buyers who" },

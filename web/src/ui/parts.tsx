@@ -2,10 +2,18 @@ import { Dialog } from "radix-ui";
 import { type ReactNode, useEffect } from "react";
 import { ApiError } from "../api/client";
 
-/** Something waits for a decision: filled when it is this week's, outlined later. */
-export function Pennant({ children, later = false }: { children: ReactNode; later?: boolean }) {
+/** Something waits for a decision: filled when it is this week's, outlined later. `low`: no higher than the season line has room for. */
+export function Pennant({
+  children,
+  later = false,
+  low = false,
+}: {
+  children: ReactNode;
+  later?: boolean;
+  low?: boolean;
+}) {
   return (
-    <span className="pennant" data-later={later}>
+    <span className={`pennant ${low ? "!leading-[24px]" : ""}`} data-later={later}>
       {children}
     </span>
   );

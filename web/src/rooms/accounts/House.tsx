@@ -370,14 +370,20 @@ function Keys({ member, onDone }: { member: Schemas["MemberOut"]; onDone: () => 
   );
 }
 
+const SOME = 20;
+
 function Audit() {
-  const { data } = useQuery(auditQuery);
+  const { data = [] } = useQuery(auditQuery);
+  const [many, setMany] = useState(SOME);
   return (
-    <section>
+    <section aria-label="What was done">
       <h2>What was done</h2>
-      <section className="max-h-[520px] overflow-auto" aria-label="What was done" tabIndex={0}>
-        <DoneRows rows={data ?? []} empty="Nothing yet." />
-      </section>
+      <DoneRows rows={data.slice(0, many)} empty="Nothing yet." />
+      {data.length > many ? (
+        <button type="button" className="btn-link mt-2" onClick={() => setMany(many + 100)}>
+          show more
+        </button>
+      ) : null}
     </section>
   );
 }

@@ -98,7 +98,7 @@ export function BodyShape({
   const label = away ? ["was here"] : [body.code, ...body.crop.split(" ")];
   const fits = thick >= LABEL ? fitting(label, best.width) : 0;
   const more = fits === label.length && !away ? stageThatFits(body.name, label, best.width) : "";
-  const words = `${body.code} ${body.crop}, ${body.name.toLowerCase()}, ${quantity(body.amount, lane.unit)}, ${shortDay(body.start)} to ${shortDay(addDays(body.end, -1))}, ${body.state}`;
+  const words = `${body.code} ${body.crop} ${body.name.toLowerCase()}, ${quantity(body.amount, lane.unit)}, ${shortDay(body.start)} to ${shortDay(addDays(body.end, -1))}, ${body.state}${body.decide_by ? `, decide by ${shortDay(body.decide_by)}` : ""}`;
   return (
     <g
       role="button"
@@ -140,12 +140,8 @@ export function BodyShape({
           className="cond pointer-events-none fill-ink text-note"
         >
           <tspan className="font-bold">{label[0]}</tspan>
-          {fits > 1 ? <tspan dx={4}>{label.slice(1, fits).join(" ")}</tspan> : null}
-          {more ? (
-            <tspan dx={6} className="fill-ink2">
-              {more}
-            </tspan>
-          ) : null}
+          {fits > 1 ? <tspan> {label.slice(1, fits).join(" ")}</tspan> : null}
+          {more ? <tspan className="fill-ink2"> {more}</tspan> : null}
         </text>
       ) : null}
       {body.decide_by && !away && body.start <= today && today < body.end ? (
@@ -167,22 +163,26 @@ function Flag({ laid, y, by, today }: { laid: Laid; y: (amount: number) => numbe
   if (!first) return null;
   const words = `by ${shortDay(by)}`;
   const x = scale.x(today) + scale.open / span.days / 2 + 2;
-  const width = textWidth(words, true) + 16;
   const top = y(first.bottom + laid.body.amount);
   const thick = y(0) - y(laid.body.amount);
+  const room = thick > FLAG + LABEL + 4; // for words; a thin body has a small flag, and its title says the day
+  const width = room ? textWidth(words, true) + 16 : 14;
   if (x < scale.left || x + width > scale.left + scale.open) return null;
   const soon = by <= addDays(today, 6);
-  const at = thick > FLAG + LABEL + 4 ? top + 2 : Math.max(1, top - FLAG);
+  const at = top + 2;
+  const high = room ? FLAG : Math.min(9, Math.max(5, thick - 3));
   return (
     <g className="pointer-events-none">
       <path
-        d={`M ${x} ${at} h ${width} l -5 ${FLAG / 2} l 5 ${FLAG / 2} h ${-width} Z`}
+        d={`M ${x} ${at} h ${width} l -5 ${high / 2} l 5 ${high / 2} h ${-width} Z`}
         className={soon ? "fill-decide stroke-decide" : "fill-panel stroke-decide"}
         strokeWidth={1.5}
       />
-      <text x={x + 5} y={at + 12} className={`cond text-note font-bold ${soon ? "fill-ondecide" : "fill-decide"}`}>
-        {words}
-      </text>
+      {room ? (
+        <text x={x + 5} y={at + 12} className={`cond text-note font-bold ${soon ? "fill-ondecide" : "fill-decide"}`}>
+          {words}
+        </text>
+      ) : null}
     </g>
   );
 }

@@ -12,6 +12,7 @@ import { area, chance, count, few, grams, promised, quantity, share, weighed } f
 import { useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
 import { DoneRows } from "../../ui/TakeBack";
+import { textWidth } from "../../ui/textWidth";
 import { Doing } from "./Doing";
 import { Rungs } from "./Rungs";
 import { SeedRungs } from "./SeedRungs";
@@ -48,6 +49,11 @@ export function Ladder() {
           {batch.way === "plants" ? (
             <a href={`/api/batches/${batch.id}/card.pdf`} target="_blank" rel="noreferrer">
               Card as A5
+            </a>
+          ) : null}
+          {batch.way === "plants" && batch.trays ? (
+            <a href={`/api/batches/${batch.id}/tray-labels.pdf`} target="_blank" rel="noreferrer">
+              Tray labels
             </a>
           ) : null}
         </div>
@@ -93,7 +99,9 @@ function Where({ batch }: { batch: Batch }) {
   const lastDue = batch.orders.map((order) => order.due_last).sort()[0];
   return (
     <div className="relative hidden h-9 border-hair border-b bg-paper lg:block">
-      <span className="absolute top-2 left-4 text-ink3">where it stands</span>
+      <span className="note absolute top-2 left-4 truncate" style={{ maxWidth: scale.left - 18 }}>
+        where it stands
+      </span>
       {/* biome-ignore lint/a11y/noSvgWithoutTitle: the words stand in it */}
       <svg width={scale.width} height={36} className="absolute inset-0">
         {shown.map((stage) => {
@@ -108,7 +116,7 @@ function Where({ batch }: { batch: Batch }) {
               ) : null}
               <rect x={from} y={9} width={to - from} height={18} className="fill-none stroke-line" />
               <rect x={from} y={9} width={3} height={18} className="fill-line" />
-              {to - from > name.length * 5.4 + 10 ? (
+              {to - from > textWidth(name) + 12 ? (
                 <text x={from + 7} y={22} className="cond fill-ink text-note">
                   {name}
                 </text>
@@ -364,7 +372,7 @@ function Assumptions({ batch }: { batch: Batch }) {
         <PlanDay label="Ready on" value={batch.ready_on} onPick={(day) => propose(batch.id, { ready_on: day })} />
       ) : null}
       {chosen ? (
-        <div className="flex items-end gap-1">
+        <div className="flex max-w-full flex-wrap items-end gap-1">
           <label className="field">
             <span className="note">Stage</span>
             <select className="input !w-32" value={chosen.key} onChange={(e) => setStage(e.target.value)}>
@@ -378,7 +386,7 @@ function Assumptions({ batch }: { batch: Batch }) {
           <label className="field">
             <span className="note">stands in</span>
             <select
-              className="input !w-44"
+              className="input !w-56 max-w-full"
               value={chosen.place_id ?? ""}
               onChange={(e) => propose(batch.id, { place_id: Number(e.target.value), stage: chosen.key })}
             >

@@ -13,7 +13,7 @@ import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../
 import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
 import { useAsk } from "../../ui/useAsk";
-import { Grade } from "./Grade";
+import { Grade, GradeLink } from "./Grade";
 
 type Due = Schemas["DueOut"];
 
@@ -25,10 +25,11 @@ export function Deliveries() {
   const end = addDays(span.start, span.days);
   const due = data.due.filter((line) => line.due_from < end);
   const done = data.done;
-  const close = () => navigate({ to: "/deliveries", search: ({ note: _, line: __, ...old }) => old });
+  const close = () => navigate({ to: "/deliveries", search: ({ note: _, line: __, grade: ___, ...old }) => old });
   const may = useMay();
   const [mayLeaveHere, mayGrade] = [may("deliveries.dispatch"), may("batches.do")];
   const columns = useMemo(() => columnsOf(today, mayLeaveHere, mayGrade), [today, mayLeaveHere, mayGrade]);
+  const grading = address.grade ? gradingOf(data, address.grade) : undefined;
   const handing = data.due.find((line) => String(line.line_id) === address.line);
   return (
     <div className="px-4 pb-6">
@@ -110,9 +111,19 @@ export function Deliveries() {
           onClose={close}
         />
       ) : null}
+      {grading && mayGrade ? <Grade key={grading.batch.batch_id} {...grading} onClose={close} /> : null}
       {address.note ? <NoteSheet id={ref(address.note)} onClose={close} /> : null}
     </div>
   );
+}
+
+/** What is graded, for which line; a batch that serves several is graded once. */
+function gradingOf(data: Schemas["DeliveriesOut"], id: string) {
+  for (const line of data.due)
+    for (const batch of line.batches)
+      if (String(batch.batch_id) === id && batch.state === "sown") return { batch, line };
+  const row = data.standing.find((one) => String(one.batch_id) === id && one.state === "sown");
+  return row ? { batch: row, line: { crop: row.crop, standard: "" } } : undefined;
 }
 
 /** Whether anything of a line could be handed over now. */
@@ -187,7 +198,7 @@ function columnsOf(today: string, may: boolean, mayGrade: boolean): Column<Due>[
                 <span className="note">
                   {count(batch.expected)} forecast, ready {shortDay(batch.ready_on)}
                 </span>
-                {batch.state === "sown" && mayGrade ? <Grade batch={batch} line={line} /> : null}
+                {batch.state === "sown" && mayGrade ? <GradeLink batch={batch} /> : null}
               </div>
             ))
           : "",
@@ -295,9 +306,7 @@ function Standing({ rows }: { rows: Schemas["SpareOut"][] }) {
                 <Link to="/batches/$id" params={{ id: String(row.batch_id) }}>
                   <BatchCode code={row.code} />
                 </Link>{" "}
-                {row.state === "sown" && may("batches.do") ? (
-                  <Grade batch={row} line={{ crop: row.crop, standard: "" }} />
-                ) : null}
+                {row.state === "sown" && may("batches.do") ? <GradeLink batch={row} /> : null}
               </td>
               <td>
                 {row.crop} {row.cultivar}, {row.form}

@@ -38,6 +38,8 @@ interface More {
 const address = (kind: string, more: More = {}) => ({ to: "/methods", search: { kind, ...more } }) as const;
 
 /** The library: what is raised how, every value with its source; the house's own rows stand over what ships. */
+const SOME = 20; // rows at the side, until somebody asks for all of them
+
 export function Methods() {
   const { data: rows } = useSuspenseQuery(rowsQuery);
   const { kind = "method", row, act = "", name = "", crop = "" } = useAddress();
@@ -58,6 +60,9 @@ export function Methods() {
   const shown = everything || (wanted && !own.length) ? called : own;
   const others = all.filter((other) => !other.raised && !other.retired).length;
   const chosen = act === "new" || act === "yaml" ? undefined : (all.find((other) => other.slug === row) ?? shown[0]);
+  const [whole, setWhole] = useState(false);
+  const some = shown.slice(0, SOME);
+  const listed = whole || !chosen || some.includes(chosen) ? (whole ? shown : some) : [chosen, ...some];
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -99,8 +104,8 @@ export function Methods() {
             value={wanted}
             onChange={(event) => setWanted(event.target.value)}
           />
-          <div className="max-h-64 overflow-y-auto lg:max-h-[70vh]">
-            {shown.map((other) => (
+          <div>
+            {listed.map((other) => (
               <Link
                 key={other.slug}
                 {...address(kind, { row: other.slug })}
@@ -117,6 +122,11 @@ export function Methods() {
               </Link>
             ))}
             {shown.length ? null : <p className="note py-2">None is called so.</p>}
+            {shown.length > SOME ? (
+              <button type="button" className="btn-link mt-2" onClick={() => setWhole(!whole)}>
+                {whole ? "show fewer" : `show all ${shown.length}`}
+              </button>
+            ) : null}
           </div>
           {others ? (
             <label className="note mt-2 flex items-center gap-1">

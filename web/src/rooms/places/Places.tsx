@@ -1,6 +1,6 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { homelessQuery, placesQuery } from "../../api/queries";
@@ -11,6 +11,7 @@ import { OutlinePad } from "../../ui/OutlinePad";
 import { OUTLINE_HINT, readOutline } from "../../ui/outline";
 import { Empty, Faults, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
+import { type Column, Table } from "../../ui/Table";
 import { useAsk } from "../../ui/useAsk";
 import { SitePlan } from "./SitePlan";
 
@@ -24,6 +25,8 @@ export function Places() {
   const navigate = useNavigate();
   const [edit, setEdit] = useState<Place | "new" | null>(add && may("places.edit") ? "new" : null);
   const site = data.sites[0];
+  const mayEdit = may("places.edit");
+  const columns = useMemo(() => columnsOf(mayEdit ? setEdit : null), [mayEdit]);
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -43,57 +46,14 @@ export function Places() {
       <Wanting onAdd={(kind) => navigate({ to: "/places", search: { add: kind } }).then(() => setEdit("new"))} />
       <SitePlan places={data.places} />
       {data.places.length ? (
-        <table className="tbl">
-          <thead>
-            <tr>
-              <th scope="col">Place</th>
-              <th scope="col">Used as</th>
-              <th scope="col" className="num">
-                Holds
-              </th>
-              <th scope="col" className="num">
-                Usable
-              </th>
-              <th scope="col">Warmth</th>
-              <th scope="col">
-                <span className="sr-only">Change</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {data.places.map((place) => (
-              <tr key={place.id} className={place.active ? "" : "text-ink3"}>
-                <td className="font-semibold">
-                  {place.name} {place.active ? "" : "(closed)"}
-                  {place.kind === "field" ? (
-                    <div className="note">
-                      {place.outline
-                        ? `${((place.outline as { coordinates: number[][][] }).coordinates[0]?.length ?? 1) - 1} corners`
-                        : "no outline yet"}
-                      {place.history
-                        .map((use) => `; ${use.year} ${use.crop.toLowerCase()}${use.clean ? ", inspected clean" : ""}`)
-                        .join("")}
-                    </div>
-                  ) : null}
-                </td>
-                <td>{place.kind_words}</td>
-                <td className="num">
-                  {place.capacity === null ? "not limited" : quantity(place.capacity, place.unit)}
-                </td>
-                <td className="num">{place.usable === null ? "" : quantity(place.usable, place.unit)}</td>
-                <td>{warmth(place)}</td>
-                <td>
-                  {may("places.edit") ? (
-                    <button type="button" className="btn-link" onClick={() => setEdit(place)}>
-                      change
-                      <span className="sr-only"> {place.name}</span>
-                    </button>
-                  ) : null}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table
+          name="places"
+          label="places"
+          columns={columns}
+          rows={data.places}
+          rowKey={(place) => place.id}
+          rank={inUseFirst}
+        />
       ) : (
         <Empty title="No places yet">
           <p>Benches, tunnels, germination rooms and stores belong here, each with what it holds and how warm it is.</p>
@@ -186,6 +146,62 @@ export function Places() {
       ) : null}
     </div>
   );
+}
+
+const inUseFirst = (place: Place) => (place.active ? 0 : 1);
+
+function columnsOf(edit: ((place: Place) => void) | null): Column<Place>[] {
+  return [
+    {
+      key: "name",
+      head: "Place",
+      value: (place) => place.name,
+      cell: (place) => (
+        <span className={place.active ? "" : "text-ink3"}>
+          <b>{place.name}</b> {place.active ? "" : "(closed)"}
+          {place.kind === "field" ? (
+            <span className="note block">
+              {place.corners_m ? few(place.corners_m.length, "corner") : "no outline yet"}
+              {place.history
+                .map((use) => `; ${use.year} ${use.crop.toLowerCase()}${use.clean ? ", inspected clean" : ""}`)
+                .join("")}
+            </span>
+          ) : null}
+        </span>
+      ),
+    },
+    { key: "kind", head: "Used as", value: (place) => place.kind_words },
+    {
+      key: "holds",
+      head: "Holds",
+      value: (place) => place.capacity,
+      cell: (place) => (place.capacity === null ? "not limited" : quantity(place.capacity, place.unit)),
+      num: true,
+    },
+    {
+      key: "usable",
+      head: "Usable",
+      value: (place) => place.usable,
+      cell: (place) => (place.usable === null ? "" : quantity(place.usable, place.unit)),
+      num: true,
+    },
+    { key: "warmth", head: "Warmth", value: warmth },
+    ...(edit
+      ? [
+          {
+            key: "change",
+            head: "Change",
+            value: () => null,
+            cell: (place: Place) => (
+              <button type="button" className="btn-link" onClick={() => edit(place)}>
+                change
+                <span className="sr-only"> {place.name}</span>
+              </button>
+            ),
+          },
+        ]
+      : []),
+  ];
 }
 
 function warmth(place: Place): string {

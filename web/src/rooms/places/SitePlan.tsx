@@ -6,6 +6,7 @@ import { useSpan } from "../../shell/span";
 import { useGo } from "../../ui/Door";
 import { addDays } from "../../ui/dates";
 import { count, quantity, share } from "../../ui/format";
+import { textWidth } from "../../ui/textWidth";
 
 type Place = Schemas["PlaceOut"];
 type Lane = Schemas["LaneOut"];
@@ -47,13 +48,28 @@ function Fields({ fields, lanes }: { fields: Place[]; lanes: Map<number, Lane> }
   const scale = Math.min((WIDTH - 2 * PAD) / Math.max(1, east - west), (MOST - 2 * PAD) / Math.max(1, north - south));
   const px = ([x = 0, y = 0]: number[]) => [PAD + (x - west) * scale, PAD + (north - y) * scale] as const;
   const height = (north - south) * scale + 2 * PAD + 16;
+  // A name that would lie over another one is told by its shape's title.
+  const placed: [number, number, number][] = [];
+  const named = new Set(
+    fields
+      .filter((place) => {
+        const ring = (place.corners_m ?? []).map(px);
+        const [x = 0, y = 0] = [0, 1].map((n) => ring.reduce((sum, one) => sum + (one[n] ?? 0), 0) / ring.length);
+        const half = textWidth(place.name, true) / 2;
+        if (placed.some(([ax, ay, ahalf]) => Math.abs(ax - x) < half + ahalf + 2 && Math.abs(ay - y) < 15))
+          return false;
+        placed.push([x, y, half]);
+        return true;
+      })
+      .map((place) => place.id),
+  );
   const step = STEPS.find((metres) => metres * scale > 50) ?? 5000;
   return (
     <figure>
       <svg
         viewBox={`0 0 ${WIDTH} ${height}`}
         className="block w-full bg-frame"
-        role="img"
+        role="group"
         aria-label="Fields to scale, north up"
       >
         {fields.map((place) => {
@@ -77,16 +93,18 @@ function Fields({ fields, lanes }: { fields: Place[]; lanes: Map<number, Lane> }
                 className={`stroke-line group-focus-visible:stroke-ink group-focus-visible:stroke-[3px] ${crop ? "fill-stand" : "fill-paper"}`}
                 strokeWidth={1.5}
               />
-              <text
-                x={mid[0]}
-                y={mid[1]}
-                textAnchor="middle"
-                className="cond fill-ink stroke-paper text-note font-bold"
-                strokeWidth={3}
-                style={{ paintOrder: "stroke" }}
-              >
-                {place.name}
-              </text>
+              {named.has(place.id) ? (
+                <text
+                  x={mid[0]}
+                  y={mid[1]}
+                  textAnchor="middle"
+                  className="cond fill-ink stroke-paper text-note font-bold"
+                  strokeWidth={3}
+                  style={{ paintOrder: "stroke" }}
+                >
+                  {place.name}
+                </text>
+              ) : null}
             </g>
           );
         })}

@@ -55,6 +55,8 @@ export interface Mark {
 }
 
 /** Letters at the rows' ends, as many as stay apart: one for a run of rows of one line, F and M in turns. */
+const BESIDE = 12; // px between two letters that are not the same
+
 export function marksOf(drawing: Drawing, frame: Frame, apart = 15): Mark[] {
   const body = drawing.rows.filter((row) => row.part === "body" && row.segments.length);
   const runs: Row[][] = [];
@@ -73,8 +75,8 @@ export function marksOf(drawing: Drawing, frame: Frame, apart = 15): Mark[] {
     const length = Math.hypot(bx - ax, by - ay) || 1;
     const out = (middle?.line === "F" ? 9 : 19) + 4 * frame.scale;
     const mark = { letter: middle?.line ?? "", x: ax - ((bx - ax) / length) * out, y: ay - ((by - ay) / length) * out };
-    if (marks.every((other) => other.letter !== mark.letter || Math.hypot(other.x - mark.x, other.y - mark.y) >= apart))
-      marks.push(mark);
+    const near = (other: Mark) => Math.hypot(other.x - mark.x, other.y - mark.y);
+    if (marks.every((other) => near(other) >= (other.letter === mark.letter ? apart : BESIDE))) marks.push(mark);
   }
   return marks;
 }

@@ -102,6 +102,11 @@ function Card({ batch }: { batch: Batch }) {
         <a href={`/api/batches/${card.batch_id}/card.pdf`} target="_blank" rel="noreferrer">
           Print on A5
         </a>
+        {card.trays ? (
+          <a href={`/api/batches/${card.batch_id}/tray-labels.pdf`} target="_blank" rel="noreferrer">
+            Tray labels
+          </a>
+        ) : null}
       </div>
       <p className="text-ink2">
         {card.day_words}, {card.place.toLowerCase()}. For {card.orders_words}.
