@@ -268,12 +268,15 @@ class BrowserCase(LiveServerTestCase):
         for key in keys:
             ActionChains(self.driver).send_keys(key).perform()
 
-    def axe(self) -> list[str]:
-        """What axe finds on the page as it stands."""
-        self.driver.execute_script(AXE.read_text(encoding="utf-8"))
+    def axe(self, target_size: bool = False) -> list[str]:
+        """What axe finds on the page as it stands; with the size of what fingers hit, where fingers are likely."""
+        if not self.driver.execute_script("return 'axe' in window"):
+            self.driver.execute_script(AXE.read_text(encoding="utf-8"))
         result = self.driver.execute_async_script(
             "const done = arguments[arguments.length - 1];"
-            "axe.run(document, {resultTypes: ['violations']}).then(r => done(JSON.stringify(r.violations)), e => done(String(e)))"
+            "axe.run(document, {resultTypes: ['violations'], rules: {'target-size': {enabled: arguments[0]}}})"
+            ".then(r => done(JSON.stringify(r.violations)), e => done(String(e)))",
+            target_size,
         )
         return [f"{v['id']}: {v['nodes'][0]['html'][:160]} ({v['help']})" for v in json.loads(result)]
 

@@ -202,6 +202,8 @@ export function Find({ open, onClose, run }: Props) {
   const go = ({ link, act, run: does }: Found) => {
     onClose();
     setText("");
+    // Whoever came by keys goes on by keys from the work, not from the top of the page.
+    window.setTimeout(() => document.getElementById("work")?.focus({ preventScroll: true }), 60);
     if (does) does();
     else if (link) visit(link);
     else if (act && act !== "find") run(act);

@@ -45,7 +45,7 @@ export function WorkingPanel() {
   return (
     <aside
       aria-label="Working"
-      className="noprint w-[336px] flex-none overflow-y-auto border-l-[1.5px] border-ink bg-panel px-4 py-2"
+      className="noprint flex-none overflow-y-auto border-ink bg-panel px-4 py-2 max-lg:fixed max-lg:inset-x-0 max-lg:bottom-11 max-lg:z-30 max-lg:max-h-[60vh] max-lg:border-t-2 lg:w-[21rem] lg:border-l-[1.5px]"
     >
       <div className="flex items-baseline gap-2">
         <h2>Working</h2>

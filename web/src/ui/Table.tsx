@@ -47,6 +47,8 @@ interface Props<Row> {
   /** What comes first while nobody sorts: the lower the earlier; equals stay as they come. */
   rank?: (row: Row) => number;
   tools?: ReactNode;
+  /** A few rows beside other things: without filter and columns to choose. */
+  bare?: boolean;
 }
 
 const features = tableFeatures({
@@ -62,9 +64,19 @@ const LONG = 60;
 const ROW = 29; // px, until it is drawn
 
 /** Tables are for comparing: they sort, filter, keep their columns, draw only what is seen, and are cards where they do not fit. */
-export function Table<Row extends object>({ name, label, columns, rows, rowKey, on, rank, tools }: Props<Row>) {
-  const [filter, setFilter] = useInAddress("filter");
-  const [sorted, setSorted] = useInAddress("sort");
+export function Table<Row extends object>({
+  name,
+  label,
+  columns,
+  rows,
+  rowKey,
+  on,
+  rank,
+  tools,
+  bare = false,
+}: Props<Row>) {
+  const [filter, setFilter] = useInAddress("filter", bare);
+  const [sorted, setSorted] = useInAddress("sort", bare);
   const [hidden, setHidden] = useHidden(name, columns);
   const data = useMemo(() => (rank ? [...rows].sort((a, b) => rank(a) - rank(b)) : rows), [rows, rank]);
   const defs = useMemo(() => {
@@ -127,52 +139,54 @@ export function Table<Row extends object>({ name, label, columns, rows, rowKey, 
   const sort = (key: string) => setSorted(by === key ? (down ? "" : `-${key}`) : key);
   return (
     <div className="flex flex-col">
-      <div className="flex flex-wrap items-center gap-3 pb-2">
-        <input
-          className="input !w-56"
-          placeholder="Filter"
-          aria-label={`Filter ${label}`}
-          value={filter}
-          onChange={(event) => setFilter(event.target.value)}
-        />
-        <span className="note" role="status">
-          {found.length === rows.length ? few(rows.length, "row") : `${found.length} of ${few(rows.length, "row")}`}
-        </span>
-        {cards ? (
-          <label className="note flex items-center gap-1">
-            Sorted by
-            <select className="input !w-auto" value={by} onChange={(event) => setSorted(event.target.value)}>
-              <option value="">what matters first</option>
-              {shown.map((column) => (
-                <option key={column.key} value={column.key}>
+      {bare ? null : (
+        <div className="flex flex-wrap items-center gap-3 pb-2">
+          <input
+            className="input !w-56"
+            placeholder="Filter"
+            aria-label={`Filter ${label}`}
+            value={filter}
+            onChange={(event) => setFilter(event.target.value)}
+          />
+          <span className="note" role="status">
+            {found.length === rows.length ? few(rows.length, "row") : `${found.length} of ${few(rows.length, "row")}`}
+          </span>
+          {cards ? (
+            <label className="note flex items-center gap-1">
+              Sorted by
+              <select className="input !w-auto" value={by} onChange={(event) => setSorted(event.target.value)}>
+                <option value="">what matters first</option>
+                {shown.map((column) => (
+                  <option key={column.key} value={column.key}>
+                    {column.head}
+                  </option>
+                ))}
+              </select>
+            </label>
+          ) : null}
+          <details className="relative">
+            <summary className="btn-link cursor-pointer list-none">Columns</summary>
+            <div className="absolute z-20 grid gap-1 border border-ink bg-panel p-2">
+              {columns.map((column) => (
+                <label key={column.key} className="flex gap-2 whitespace-nowrap">
+                  <input
+                    type="checkbox"
+                    checked={!hidden.includes(column.key)}
+                    onChange={(event) =>
+                      setHidden(
+                        event.target.checked ? hidden.filter((key) => key !== column.key) : [...hidden, column.key],
+                      )
+                    }
+                  />
                   {column.head}
-                </option>
+                </label>
               ))}
-            </select>
-          </label>
-        ) : null}
-        <details className="relative">
-          <summary className="btn-link cursor-pointer list-none">Columns</summary>
-          <div className="absolute z-20 grid gap-1 border border-ink bg-panel p-2">
-            {columns.map((column) => (
-              <label key={column.key} className="flex gap-2 whitespace-nowrap">
-                <input
-                  type="checkbox"
-                  checked={!hidden.includes(column.key)}
-                  onChange={(event) =>
-                    setHidden(
-                      event.target.checked ? hidden.filter((key) => key !== column.key) : [...hidden, column.key],
-                    )
-                  }
-                />
-                {column.head}
-              </label>
-            ))}
-          </div>
-        </details>
-        <span className="flex-1" />
-        {tools}
-      </div>
+            </div>
+          </details>
+          <span className="flex-1" />
+          {tools}
+        </div>
+      )}
       <section ref={holder} aria-label={label} className={cards ? "" : "overflow-x-clip"}>
         <table className={`tbl ${cards ? "cards" : ""} ${widths ? "table-fixed" : ""}`}>
           {widths ? (
@@ -260,9 +274,10 @@ const Line = memo(function Line<Row>({ row, columns, chosen, cards, index, measu
 const WRITTEN_MS = 350;
 
 /** A word that stands in the address too, so that a link or Back finds the list as it was. */
-function useInAddress(key: "filter" | "sort"): [string, (value: string) => void] {
+function useInAddress(key: "filter" | "sort", apart: boolean): [string, (value: string) => void] {
   const navigate = useNavigate();
-  const there = useAddress()[key] ?? "";
+  const address = useAddress();
+  const there = apart ? "" : (address[key] ?? "");
   const [value, setValue] = useState(there);
   const written = useRef(there);
   // Somebody came by a link with another word.
@@ -273,13 +288,13 @@ function useInAddress(key: "filter" | "sort"): [string, (value: string) => void]
     }
   }, [there]);
   useEffect(() => {
-    if (value === written.current) return;
+    if (apart || value === written.current) return;
     const later = window.setTimeout(() => {
       written.current = value;
       navigate({ to: ".", search: (old) => ({ ...old, [key]: value || undefined }), replace: true });
     }, WRITTEN_MS);
     return () => window.clearTimeout(later);
-  }, [value, key, navigate]);
+  }, [value, key, navigate, apart]);
   return [value, setValue];
 }
 

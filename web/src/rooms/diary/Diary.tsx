@@ -5,7 +5,7 @@ import { ApiError, api, type Schemas, take } from "../../api/client";
 import { onLater, orLater, waits } from "../../api/later";
 import { dayQuery, seasonQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
-import { Door } from "../../ui/Door";
+import { Door, useGo } from "../../ui/Door";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
 import { count, few, hours, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -226,6 +226,13 @@ const recordOf = (task: Task) => (task.subject_kind === "batch" && task.subject_
 
 const STATE_WORDS = { todo: "Still to do", partly: "Partly", done: "Done", not_done: "Not done" } as const;
 
+/** Where it is recorded. */
+function recordLink(task: Task): string {
+  if (task.kind === "sow") return `/sowing?card=${task.subject_id}`;
+  if (task.kind === "grade" || task.kind === "deliver") return "/deliveries";
+  return `/batches/${task.subject_id}${task.kind === "count" ? "?do=count" : ""}`;
+}
+
 type State = "todo" | "partly" | "done" | "not_done";
 
 function useMark(task: Task, onDone?: () => void) {
@@ -256,6 +263,7 @@ function TaskRow({ task }: { task: Task }) {
   const may = useMay();
   const [open, setOpen] = useState(false);
   const mark = useMark(task);
+  const go = useGo();
   const mayDo = may("diary.do");
   const here = useSyncExternalStore(onLater, waits)
     .filter((one) => one.path === `/api/tasks/${task.id}/mark`)
@@ -266,10 +274,14 @@ function TaskRow({ task }: { task: Task }) {
     <li className={`flex items-start gap-1 py-0.5 ${task.state === "done" ? "text-ink3" : ""}`}>
       <button
         type="button"
-        aria-label={`${task.state_words}: ${task.words}. ${atOnce ? "Done as planned" : "Change"}`}
+        aria-label={`${task.state_words}: ${task.words}. ${atOnce ? "Done as planned" : todo ? (recordOf(task) ?? "") : "Change"}`}
         className="-ml-1 grid size-7 flex-none place-items-center font-sans text-h2 leading-4 max-lg:size-11"
         disabled={!mayDo || mark.isPending}
-        onClick={() => (atOnce ? mark.mutate({ state: "done" }) : setOpen(true))}
+        onClick={() => {
+          if (atOnce) mark.mutate({ state: "done" });
+          else if (todo && recordOf(task)) go(recordLink(task));
+          else setOpen(true);
+        }}
       >
         {MARKS[here ? (here.body as { state: State }).state : todo && task.held ? "held" : task.state]}
       </button>
@@ -277,7 +289,7 @@ function TaskRow({ task }: { task: Task }) {
         {task.late ? <b>overdue since {shortDay(task.due_from)}: </b> : null}
         {todo && task.held ? <b>held: </b> : null}
         {task.state === "partly" || task.state === "not_done" ? <b>{task.state_words}: </b> : null}
-        {mayDo && atOnce ? (
+        {mayDo && todo ? (
           <button
             type="button"
             className="text-left hover:underline"
@@ -387,12 +399,7 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
   const save = useMark(task, onClose);
   const mark = { ...save, mutate: (state: State) => save.mutate({ state, note, took, much }) };
   const error = mark.error instanceof ApiError ? mark.error : null;
-  const link =
-    task.kind === "sow"
-      ? `/sowing?card=${task.subject_id}`
-      : task.kind === "grade" || task.kind === "deliver"
-        ? "/deliveries"
-        : `/batches/${task.subject_id}${task.kind === "count" ? "?do=count" : ""}`;
+  const link = recordLink(task);
   return (
     <Sheet open onClose={onClose} title={task.title}>
       <p>{task.words}</p>

@@ -21,7 +21,11 @@ export function Orders() {
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
-  const [fresh, setFresh] = useState<Partial<Typed> | null>(address.new && may("orders.edit") ? {} : null);
+  const [asked, setAsked] = useState<Partial<Typed>>({});
+  const begin = (typed: Partial<Typed>) => {
+    setAsked(typed);
+    navigate({ to: "/orders", search: (old) => ({ ...old, new: "1", line: undefined }) });
+  };
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
   const chosen = lines.find((line) => String(line.id) === address.line);
   const unplanned = lines.filter((line) => line.state === "open" && !line.planned).length;
@@ -38,7 +42,7 @@ export function Orders() {
         </button>
         {may("orders.edit") ? (
           <>
-            <button type="button" className="btn" onClick={() => setFresh({})}>
+            <button type="button" className="btn" onClick={() => begin({})}>
               New order
             </button>
             <Link className="btn" to="/orders/import">
@@ -94,16 +98,16 @@ export function Orders() {
       <Ask
         open={ask}
         onClose={() => setAsk(false)}
-        onTake={may("orders.edit") ? (asked) => [setAsk(false), setFresh(asked)] : undefined}
+        onTake={may("orders.edit") ? (typed) => [setAsk(false), begin(typed)] : undefined}
       />
-      {fresh ? (
+      {address.new && may("orders.edit") ? (
         <NewOrder
           open
-          onClose={() => setFresh(null)}
+          onClose={() => navigate({ to: "/orders", search: ({ new: _, ...old }) => old })}
           onTaken={(line) =>
             navigate({ to: "/orders", search: (old) => ({ ...old, new: undefined, line: String(line) }) })
           }
-          asked={fresh}
+          asked={asked}
         />
       ) : null}
       {chosen ? (

@@ -223,26 +223,25 @@ function Sowing({ block }: { block: BlockData }) {
   return (
     <section>
       <h2 className="border-rule border-b pb-1">Sowing record</h2>
-      <table className="tbl mt-1">
-        <tbody>
-          {block.parents.flatMap((parent) =>
-            parent.sown.map((one) => (
-              <tr key={`${parent.role}${one.on}${one.lot}`}>
-                <td className="note">{shortDay(one.on)}</td>
-                <td>
-                  <b>{parent.role}</b> {parent.line}
-                </td>
-                <td>
-                  <Link to="/lots" search={{ lot: String(one.lot_id) }} className="lotcode">
-                    {one.lot}
-                  </Link>
-                </td>
-                <td className="num">{kilos(one.kg)}</td>
-              </tr>
-            )),
-          )}
-        </tbody>
-      </table>
+      <ul>
+        {block.parents.flatMap((parent) =>
+          parent.sown.map((one) => (
+            <li
+              key={`${parent.role}${one.on}${one.lot}`}
+              className="flex flex-wrap items-baseline gap-x-4 border-hair border-b py-1"
+            >
+              <span className="note w-20">{shortDay(one.on)}</span>
+              <span className="min-w-24 flex-1">
+                <b>{parent.role}</b> {parent.line}
+              </span>
+              <Link to="/lots" search={{ lot: String(one.lot_id) }} className="lotcode">
+                {one.lot}
+              </Link>
+              <span className="num w-16">{kilos(one.kg)}</span>
+            </li>
+          )),
+        )}
+      </ul>
       {open && !block.male_out && may("seedcrops.do") ? (
         <details className="mt-2" open={block.state === "planned"}>
           <summary className="btn-link cursor-pointer">Record a sowing</summary>
