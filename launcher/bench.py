@@ -14,7 +14,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from launcher import bench_big
+from launcher import bench_big, bench_browser
 from launcher.bench_big import Measure
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -224,6 +224,7 @@ MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
         "median of 200 previews ÷ median of requests that return the same rows by key; aim 2.5",
     ),
     **{name: (partial(bench_big.measure, name), words) for name, words in bench_big.WORDS.items()},
+    "browser": (bench_browser.measure, bench_browser.WORDS),
     "first-js": (first_js, "gzip kB of the scripts of a cold load of sign-in and first room ÷ 150 kB; aim 1"),
 }
 

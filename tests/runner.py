@@ -55,7 +55,9 @@ class Runner(DiscoverRunner):
 
 
 #: Written without standing in line: who is signed in and whose password was wrong, answers to keys, the queue of jobs.
-BESIDE = re.compile(r"django_session|axes_|accounts_answered|procrastinate|django_admin_log")
+BESIDE = re.compile(r"django_session|axes_|accounts_answered|accounts_user\b|jobs_job|procrastinate|django_admin_log")
+#: What is tried out: written, looked at and never kept.
+TRIED = ("/api/methods/try", "/api/library/yaml/read")
 WRITES = re.compile(r"\s*(?:INSERT INTO|UPDATE|DELETE FROM) \"(\w+)\"", re.IGNORECASE)
 
 
@@ -70,9 +72,9 @@ def watch_the_line() -> None:
 
         def seen(execute: Callable[..., Any], sql: str, params: Any, many: bool, context: Any) -> Any:
             nonlocal waits
-            waits = waits or "pg_advisory_xact_lock" in sql
-            wrote = WRITES.match(sql)
-            if wrote and not waits and not BESIDE.match(wrote[1]):
+            waits = waits or "pg_advisory_xact_lock" in str(sql)
+            wrote = WRITES.match(str(sql))
+            if wrote and not waits and not BESIDE.match(wrote[1]) and request.path not in TRIED:
                 raise AssertionError(f"{request.method} {request.path} writes {wrote[1]} without waiting its turn")
             return execute(sql, params, many, context)
 

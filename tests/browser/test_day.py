@@ -19,7 +19,6 @@ from aldrip_core.forecast import TrayCount
 from tests.browser.driver import BrowserCase
 from tests.server.house import advance, order_row, seed_lot
 
-
 #: True once the work has kept its height for a look or two.
 STILL = "const h = document.getElementById('work').scrollHeight, was = window.__was; window.__was = h; return h === was"
 

@@ -32,7 +32,7 @@ class FirstHour(BrowserCase):
         self.see("crops are taken")
         self.assertEqual(self.axe(), [], "first run with what is raised")
         self.press("Set up")
-        self.see("Nothing waits for a decision")
+        self.see("The season begins with a promise")
 
     def press_label(self, words: str) -> None:
         self.press(words, tag="label")

@@ -110,7 +110,7 @@ class OwnCrops(BrowserCase):
         self.fill("Password", "quiet-harbour-9")
         self.fill("Latitude", "54.2")
         self.press("Set up")
-        self.see("Nothing waits for a decision")
+        self.see("The season begins with a promise")
 
     def stage(self, number: int) -> WebElement:
         items = self.driver.find_elements(By.CSS_SELECTOR, 'section[aria-label="Stages"] > ol > li')
@@ -320,7 +320,15 @@ class BetweenTwo(BrowserCase):
         self.press("Take theirs and go on from there")
         self.until(lambda: self.field("Germination to reckon with").get_attribute("value") == "81", "their figure")
         self.fill("Germination to reckon with", "72")
-        self.until(lambda: "72" in self.driver.execute_script("return JSON.stringify(sessionStorage)"), "the draft")
+        self.until(
+            lambda: (
+                "72"
+                in self.driver.execute_script(
+                    "return Object.entries(sessionStorage).filter(([key]) => key.startsWith('draft')).join()"
+                )
+            ),
+            "the draft",
+        )
         self.open("/lots")
         self.open(page)
         self.see("What you had typed and not saved is here again")

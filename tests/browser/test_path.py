@@ -158,7 +158,10 @@ class ByKeyboardOnly(BrowserCase):
         self.until(lambda: Batch.objects.exists(), "the planned batch")
         batch = Batch.objects.get()
         self.gone("Save and plan")
+        self.see("What is asked")  # what became of it is seen at once
         self.see(batch.code)
+        self.keys(Keys.ESCAPE)
+        self.gone("What is asked")
 
         self.keys("/")
         self.named("input", "Code, crop, customer or place")

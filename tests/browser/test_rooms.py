@@ -134,7 +134,7 @@ class Rooms(BrowserCase):
         self.sign_in()
         self.press("Diary")
         self.see("Sow pak choi")
-        self.press("to do: Sow pak choi")
+        self.press("Sow pak choi")
         self.see("Record the sowing on its card")
         self.press("☒ Not done")
         self.see("Say why")

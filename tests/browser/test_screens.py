@@ -1,4 +1,4 @@
-"""Axe finds nothing on any screen; the policy of the page is never broken; two managers meet."""
+"""Axe finds nothing where the walk through every view does not come; two managers meet; first runs."""
 
 import uuid
 from datetime import date
@@ -42,29 +42,15 @@ class EveryScreen(BrowserCase):
     def check(self, where: str) -> None:
         self.assertEqual(self.axe(), [], where)
 
-    def test_axe_finds_nothing_anywhere(self) -> None:
+    def test_axe_finds_nothing_where_nobody_is_signed_in_and_where_something_is_wrong(self) -> None:
         batch = self.furnish()
         self.open("/")
         self.see("Sign in")
         self.check("sign-in")
         self.sign_in()
-        for path, words in (
-            ("/diary", "Morning"),
-            ("/orders", "Greenlane Salads"),
-            ("/orders/import", "Paste rows"),
-            ("/methods", "Emerged"),
-            ("/places", "Bench 1"),
-            ("/batches", "Season board"),
-            ("/batches?view=list", batch.code),
-            ("/sowing", "When it is sown"),
-            ("/lots", "Pak choi"),
-            ("/deliveries", "Greenlane"),
-            ("/house", "House rules"),
-            (f"/batches/{batch.pk}", "Decide by"),
-        ):
-            self.open(path)
-            self.see(words)
-            self.check(path)
+        self.open(f"/batches/{batch.pk}")
+        self.see("Decide by")
+        self.check("a batch that came up badly")
         self.keys("w")
         self.see("Good ones wanted")
         self.check("working")
@@ -77,23 +63,6 @@ class EveryScreen(BrowserCase):
         self.press("Read what is pasted")
         self.see("3 problems in 1 row")
         self.check("import with problems")
-        self.open("/batches")
-        self.see("Season board")
-        self.driver.execute_script("localStorage.setItem('aldrip.sun', 'on')")
-        for path, words in (("/diary", "Morning"), (f"/batches/{batch.pk}", "Decide by"), ("/batches", "Season board")):
-            self.open(path)
-            self.see(words)
-            self.check(f"{path} in sun mode")
-        self.driver.execute_script("localStorage.setItem('aldrip.sun', 'off')")
-        self.size(390, 844)
-        for path, words in (
-            ("/diary", "Morning"),
-            (f"/batches/{batch.pk}", "Decide by"),
-            ("/sowing", "When it is sown"),
-        ):
-            self.open(path)
-            self.see(words)
-            self.check(f"{path} on a phone")
         self.assertEqual(self.complaints(), [])
 
     def test_two_managers_on_one_batch_the_second_sees_both_values(self) -> None:
@@ -131,7 +100,7 @@ class EveryScreen(BrowserCase):
         self.fill("Password", "quiet-harbour-9")
         self.press("Set up")
         self.see("Own Nursery")
-        self.see("Nothing waits for a decision")
+        self.see("The season begins with a promise")
         for path, words in (
             ("/orders", "No orders yet"),
             ("/batches", "No batches yet"),

@@ -60,7 +60,7 @@ class SeedStory(SeedCase):
             self.post(
                 f"/seed-blocks/{block.pk}/seen", {"role": role, "stage": "star-bud", "on": day, "client_uuid": uid()}
             )
-        title = f"nick of {block.batch.code}"
+        title = f"flowering of {block.batch.code}"
         self.assertIn("the male is", self.one(title)["sentence"])
         match = self.get(f"/seed-blocks/{block.pk}")["flowering"]["match"]
         waters = next(r for r in match["remedies"] if r["name"].startswith("Irrigate"))

@@ -142,7 +142,7 @@ def vars_of(effect: editing.OrderEffect) -> dict[str, Any]:
 
 
 @room.get("/batches/{ref:batch_id}/places", "see", response=list[PlaceOfferOut])
-def places_for(ctx: Ctx, batch_id: Ref, stage: str, shift_days: int = 0) -> Any:
+def places_for(ctx: Ctx, batch_id: Ref, stage: str = "", shift_days: int = 0) -> Any:
     """Every open place that can take a stage, with how full it would be; `shift_days`: on so many days later."""
     if abs(shift_days) > 400:
         raise refuse("shift_days", "out_of_range", "A batch moves by 400 days at most.")

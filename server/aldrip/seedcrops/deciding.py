@@ -42,9 +42,9 @@ def to_lay_out(look: Look) -> Iterable[Decision]:
         f"inspect {d['batch']}", f"Inspect {d['crop'].lower()} on {d['field']}: {d['visit'].lower()}.", "Count"
     ),
     nick=lambda d: Words(
-        f"nick of {d['batch']}",
+        f"flowering of {d['batch']}",
         f"{d['field']}: the {d['late']} is {d['days']:.0f} days late; {share(d['overlap'])} of the receptive days have pollen.",
-        "See the remedies",
+        "See the cures",
     ),
     isolation=lambda d: Words(
         f"isolation of {d['batch']}",

@@ -11109,8 +11109,8 @@ export interface operations {
     };
     aldrip_batches_api_places_for: {
         parameters: {
-            query: {
-                stage: string;
+            query?: {
+                stage?: string;
                 shift_days?: number;
             };
             header?: never;

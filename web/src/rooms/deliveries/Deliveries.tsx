@@ -205,7 +205,7 @@ function columnsOf(today: string, may: boolean, mayGrade: boolean): Column<Due>[
     },
     {
       key: "stock",
-      head: "In stock",
+      head: "Graded, in stock",
       value: (line) => line.stock.map((lot) => lot.code).join(" "),
       cell: (line) =>
         line.stock.length
@@ -221,7 +221,7 @@ function columnsOf(today: string, may: boolean, mayGrade: boolean): Column<Due>[
     },
     {
       key: "act",
-      head: "Hand over",
+      head: "Now",
       value: () => null,
       cell: (line) =>
         may && mayLeave(line, today) ? (

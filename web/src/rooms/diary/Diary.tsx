@@ -1,9 +1,9 @@
-import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { type CSSProperties, lazy, Suspense, useState, useSyncExternalStore } from "react";
 import { ApiError, api, type Schemas, take } from "../../api/client";
 import { onLater, orLater, waits } from "../../api/later";
-import { dayQuery, seasonQuery, sessionQuery } from "../../api/queries";
+import { dayQuery, seasonQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { Door, useGo } from "../../ui/Door";
 import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../../ui/dates";
@@ -18,8 +18,7 @@ const AddTask = lazy(() => import("./AddTask").then(({ AddTask }) => ({ default:
 
 /** The morning brief and the day sheet: today by place and time of day, and the next few days. */
 export function Diary() {
-  const { data: session } = useSuspenseQuery(sessionQuery);
-  const today = session.today ?? "";
+  const { today } = useSpan();
   const address = useAddress();
   const navigate = useNavigate();
   const day = address.day && /^\d{4}-\d{2}-\d{2}$/.test(address.day) ? address.day : today;

@@ -5,7 +5,7 @@ import { boardQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useGo } from "../../ui/Door";
 import { addDays } from "../../ui/dates";
-import { count, quantity, share } from "../../ui/format";
+import { count, isGround, quantity, share } from "../../ui/format";
 import { textWidth } from "../../ui/textWidth";
 
 type Place = Schemas["PlaceOut"];
@@ -21,7 +21,7 @@ export function SitePlan({ places }: { places: Place[] }) {
   const lanes = useMemo(() => new Map(data?.lanes.map((lane) => [lane.place_id, lane])), [data]);
   const open = places.filter((place) => place.active);
   const fields = open.filter((place) => (place.corners_m?.length ?? 0) > 2);
-  const benches = open.filter((place) => place.kind !== "field" && place.usable && place.unit === "m²");
+  const benches = open.filter((place) => place.kind !== "field" && place.usable && isGround(place.unit));
   if (!fields.length && !benches.length) return null;
   return (
     <section aria-label="Plan of the site" className="mb-5 grid gap-6 lg:grid-cols-[minmax(320px,560px)_1fr]">
