@@ -179,14 +179,14 @@ class ByKeyboardOnly(BrowserCase):
 
         self.open("/batches")
         self.see("Season board")
-        self.tab_to(f"{batch.code} Pak choi, grown on")
+        self.tab_to(f"{batch.code} Pak choi grown on")
         sow = batch.stages.get(key="sow").planned.lower
         self.keys(Keys.ARROW_RIGHT)
         self.see("later.")
         self.keys(Keys.ESCAPE)
         self.gone("Proposed")
         self.assertEqual(Batch.objects.get().stages.get(key="sow").planned.lower, sow)
-        self.tab_to(f"{batch.code} Pak choi, grown on")
+        self.tab_to(f"{batch.code} Pak choi grown on")
         self.keys(Keys.ARROW_DOWN)
         self.see("Move pak choi")
         self.keys(Keys.ENTER)

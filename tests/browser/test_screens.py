@@ -103,7 +103,7 @@ class EveryScreen(BrowserCase):
         self.see("The season begins with a promise")
         for path, words in (
             ("/orders", "No orders yet"),
-            ("/batches", "No batches yet"),
+            ("/batches", "Nothing stands in these weeks"),
             ("/lots", "No lots yet"),
             ("/sowing", "Nothing to sow"),
             ("/deliveries", "Nothing is due"),

@@ -279,7 +279,9 @@ def _moved_at_last(ctx: Ctx, saved: Saved, change: Change, ground: Ground) -> tu
             break
         change = replace(change, shift_days=(change.shift_days or 0) + step)
         plan = plan_batch(changed_request(ctx, saved, change, ground), ground, working=False)
-    return change, plan
+    moved = [(stage.dates.start - before[stage.spec.key].start).days for stage in plan.stages]
+    far = next((days * step for days in moved if days), 0)  # how far it went: the next press goes on from there
+    return replace(change, shift_days=max(far, (change.shift_days or 0) * step) * step), plan
 
 
 def _new_snapshot(ctx: Ctx, saved: Saved, change: Change) -> dict[str, Any] | None:

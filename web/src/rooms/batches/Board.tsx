@@ -134,7 +134,19 @@ function Lanes({
         ) : null;
       })}
       <div style={{ height: below }} />
-      {!busy.length ? <p className="px-4 py-2">Nothing stands anywhere in these weeks.</p> : null}
+      {busy.length ? null : (
+        <div className="px-4">
+          <Empty title="Nothing stands in these weeks">
+            <p>
+              A batch is one run of a method. Take in orders and plan them, and each stands here in its places, as high
+              as the share that it takes.
+            </p>
+            <Link className="btn" to="/orders">
+              Go to orders
+            </Link>
+          </Empty>
+        </div>
+      )}
       {empty.length ? (
         <p className="noprint px-4 py-1 text-ink2">
           {few(empty.length, "place")} {empty.length === 1 ? "stands" : "stand"} empty
