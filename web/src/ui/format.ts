@@ -26,7 +26,7 @@ export function grams(value: number | null | undefined): string {
 }
 
 export function area(value: number): string {
-  return value >= 10 ? whole.format(value) : one.format(value);
+  return value >= 10 || value === 0 ? whole.format(value) : one.format(value);
 }
 
 /** Ground: hectares with two decimals. */

@@ -162,11 +162,13 @@ function Flag({ laid, y, by, today }: { laid: Laid; y: (amount: number) => numbe
   const first = laid.steps.find((step) => step.from <= today && today < step.to);
   if (!first) return null;
   const words = `by ${shortDay(by)}`;
-  const x = scale.x(today) + scale.open / span.days / 2 + 2;
+  const right = Math.min(scale.left + scale.open, scale.x(first.to));
   const top = y(first.bottom + laid.body.amount);
   const thick = y(0) - y(laid.body.amount);
   const room = thick > FLAG + LABEL + 4; // for words; a thin body has a small flag, and its title says the day
   const width = room ? textWidth(words, true) + 16 : 14;
+  // A small one stands at the end of its body, where no label begins.
+  const x = room ? scale.x(today) + scale.open / span.days / 2 + 2 : right - width - 2;
   if (x < scale.left || x + width > scale.left + scale.open) return null;
   const soon = by <= addDays(today, 6);
   const at = top + 2;

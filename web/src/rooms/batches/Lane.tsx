@@ -179,6 +179,9 @@ export const LaneRow = memo(function LaneRow({
               neighbours={[keys[n - 1], keys[n + 1]]}
             />
           ))}
+          {proposals.map((one) => (
+            <ProposedShape key={keyOf(one.body)} laid={one} lane={lane} y={y} />
+          ))}
           {over.path ? (
             <path
               d={over.path}
@@ -199,9 +202,6 @@ export const LaneRow = memo(function LaneRow({
               {told}
             </text>
           ) : null}
-          {proposals.map((one) => (
-            <ProposedShape key={keyOf(one.body)} laid={one} lane={lane} y={y} />
-          ))}
         </g>
         <line
           x1={scale.left}
