@@ -52,6 +52,7 @@ def measure(chosen: argparse.Namespace) -> Measure:
     django.setup()
     ctx = _house(BATCHES, LINES)
     _many_places(ctx)
+    from django.conf import settings
     from django.test import Client
 
     client = Client()
@@ -64,14 +65,19 @@ def measure(chosen: argparse.Namespace) -> Measure:
     driver = make_driver()
     driver.set_script_timeout(120)
     try:
-        return _measured(driver, f"http://127.0.0.1:{port}", client.cookies["sessionid"].value)
+        return _measured(
+            driver,
+            f"http://127.0.0.1:{port}",
+            settings.SESSION_COOKIE_NAME,
+            client.cookies[settings.SESSION_COOKIE_NAME].value,
+        )
     finally:
         driver.quit()
         server.terminate()
         server.wait(20)
 
 
-def _measured(driver: Any, at: str, session: str) -> Measure:
+def _measured(driver: Any, at: str, name: str, session: str) -> Measure:
     for _ in range(60):
         try:
             driver.get(f"{at}/healthz")
@@ -83,7 +89,7 @@ def _measured(driver: Any, at: str, session: str) -> Measure:
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     )
-    driver.add_cookie({"name": "sessionid", "value": session, "path": "/"})
+    driver.add_cookie({"name": name, "value": session, "path": "/"})
     took: dict[str, float] = {}
     long: dict[str, list[int]] = {}
     for path, what in VIEWS.items():
