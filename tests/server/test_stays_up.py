@@ -218,7 +218,7 @@ class Served(TestCase):
         def said() -> bool:  # its words come after the first answer
             return (cls.home / "said.log").read_text().count("Ctrl-C stops it") >= cls.starts
 
-        cls.until(lambda: (cls.healthy("readyz") and said()) or started.poll() is not None, 90, "it starts")
+        cls.until(lambda: (cls.healthy("readyz") and said()) or started.poll() is not None, 180, "it starts")
         assert started.poll() is None, (cls.home / "said.log").read_text()[-3000:]
         return started
 

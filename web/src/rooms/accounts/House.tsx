@@ -29,7 +29,7 @@ export function House() {
   return (
     <div className="px-4 pb-6">
       <RoomHead title="The house" note={`${session.full_name}, ${role}`} />
-      <div className="grid gap-8 lg:grid-cols-2">
+      <div className="grid grid-cols-1 gap-8 lg:grid-cols-2">
         <div className="grid content-start gap-8">
           <Account />
           {may("accounts.manage") && session.organisation ? <Rules organisation={session.organisation} /> : null}

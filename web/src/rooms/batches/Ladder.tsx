@@ -61,7 +61,7 @@ export function Ladder() {
         <Assumptions batch={batch} />
         <Rungs batch={batch} />
         {batch.way === "plants" ? null : <SeedRungs batchId={batch.id} />}
-        <div className="mt-6 grid gap-8 lg:grid-cols-2">
+        <div className="mt-6 grid grid-cols-1 gap-8 lg:grid-cols-2">
           <Doing batch={batch} />
           <History batch={batch} />
         </div>

@@ -52,7 +52,7 @@ export function Block() {
         </div>
       </div>
       <FloweringMatch block={block} flowering={layout.preview?.flowering ?? block.flowering} />
-      <div className="grid gap-8 px-4 pt-4 lg:grid-cols-2">
+      <div className="grid grid-cols-1 gap-8 px-4 pt-4 lg:grid-cols-2">
         <Sowing block={block} />
         <Generations block={block} />
       </div>

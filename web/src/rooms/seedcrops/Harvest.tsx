@@ -26,7 +26,7 @@ export function Harvest() {
   return (
     <div className="px-4 pb-8">
       <BlockHead block={block} here="harvest" />
-      <div className="grid gap-8 lg:grid-cols-2">
+      <div className="grid grid-cols-1 gap-8 lg:grid-cols-2">
         <Visits block={block} />
         <div className="grid content-start gap-6">
           {block.has_male ? <MaleOut block={block} /> : null}
