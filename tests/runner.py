@@ -11,7 +11,9 @@ from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner
 
-TIMES = os.environ.get("ALDRIP_TIMES")  # a file that takes the seconds of every test and of every class's preparation
+TIMES = os.environ.get(
+    "ALDRIP_TIMES"
+)  # a file that takes the seconds, process and moment of every test and of every class's preparation
 
 
 class Runner(DiscoverRunner):
@@ -91,14 +93,16 @@ def _timed(work: Callable[..., Any], name: Callable[[Any], str]) -> Callable[...
             return work(of, *args, **options)
         finally:
             with open(TIMES or os.devnull, "a") as file:
-                file.write(f"{time.perf_counter() - began:.2f} {name(of)}\n")
+                file.write(f"{time.perf_counter() - began:.2f} {name(of)} {os.getpid()} {began:.0f}\n")
 
     return timed
 
 
 if TIMES:
+    from django.test import SimpleTestCase
     from django.test import TestCase as DjangoTestCase
 
-    TestCase.run = _timed(TestCase.run, lambda test: test.id())  # type: ignore[method-assign]
+    run = _timed(SimpleTestCase.__call__, lambda test: test.id())
+    SimpleTestCase.__call__ = run  # type: ignore[method-assign]
     prepare = _timed(DjangoTestCase.setUpClass.__func__, lambda cls: f"class {cls.__module__}.{cls.__qualname__}")  # type: ignore[attr-defined]
     DjangoTestCase.setUpClass = classmethod(prepare)  # type: ignore[assignment]

@@ -50,11 +50,14 @@ AXE = settings.ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 # Asked of the page in one go: a question per element would take most of a test's time.
 NAMED = """
 const [kind, name] = arguments;
+let begins = null;
 for (const element of document.querySelectorAll(kind)) {
   const label = element.getAttribute("aria-label") || (element.innerText || "").trim().replace(/\\s+/g, " ");
-  if (label.startsWith(name) && element.getClientRects().length && getComputedStyle(element).visibility !== "hidden") return element;
+  if (!label.startsWith(name) || !element.getClientRects().length || getComputedStyle(element).visibility === "hidden") continue;
+  if (label === name) return element;
+  begins ??= element;
 }
-return null;
+return begins;
 """
 FIELD_OF = """
 const [name] = arguments;
@@ -198,7 +201,7 @@ class BrowserCase(LiveServerTestCase):
         self.until(lambda: words not in self.text(), f"“{words}” to go")
 
     def named(self, tag: str, name: str) -> WebElement:
-        """The first visible element of a kind whose words or label begin with a name."""
+        """The visible element of a kind that has a name; else the first whose words or label begin with it."""
         found: WebElement = self.until(lambda: self.driver.execute_script(NAMED, tag, name), f"{tag} “{name}”")
         return found
 

@@ -542,4 +542,6 @@ class Served(TestCase):
             self.assertNotEqual(sign_in(PASSWORD, "198.51.100.66"), 200, "who guessed is locked")
             self.assertEqual(sign_in(PASSWORD, "198.51.100.7"), 200, "somebody at another desk is not")
             other = {"cookie": pair, "x-csrftoken": token, "referer": "https://elsewhere.example/"}
-            self.assertEqual(relay.ask("POST", "/api/session", {"username": "una"}, other)[0], 403)
+            self.assertEqual(
+                relay.ask("POST", "/api/session", {"username": "una", "password": PASSWORD}, other)[0], 403
+            )

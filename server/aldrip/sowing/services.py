@@ -198,6 +198,13 @@ def _cautions(saved: Saved, snapshot: Mapping[str, Any]) -> list[str]:
 
 
 MOST_LABELS = 600
+ACROSS, DOWN, WIDE_MM, HIGH_MM = 3, 8, 64, 35
+
+
+def _label_sheets(many: int) -> list[list[dict[str, int]]]:
+    """Where each label lies on its A4 sheet, in mm: laid out by hand, since a flowing page of hundreds takes minutes."""
+    labels = [{"tray": n + 1, "x": n % ACROSS * WIDE_MM, "y": n // ACROSS % DOWN * HIGH_MM} for n in range(many)]
+    return [labels[first : first + ACROSS * DOWN] for first in range(0, many, ACROSS * DOWN)]
 
 
 def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
@@ -219,6 +226,6 @@ def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "verb": "sown" if card["verb"] == "Sow" else "stuck",
         "ready_words": f"ready {day(ready)}",
         "many": many,
-        "trays": range(1, many + 1),
+        "sheets": _label_sheets(many),
         "qr": qr(card["code"]),
     }
