@@ -5,7 +5,7 @@ import re
 import time
 from collections.abc import Callable
 from typing import Any
-from unittest import TestCase, TestResult, TestSuite
+from unittest import TestResult, TestSuite
 
 from django.conf import settings
 from django.db import connection
