@@ -4,7 +4,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from aldrip_core.distributions import Spread, chance_of_sum, product, quantile_of_sum
+import numpy as np
+
+from aldrip_core.distributions import Spread, chance_of_sum, product, quantile_of_sum, sum_of_counts
 from aldrip_core.refusal import refuse
 from aldrip_core.whole import ceil_whole
 from aldrip_core.working import Given, Origin, Step, Working, computed
@@ -103,6 +105,34 @@ def forecast(*, needed: float, stocks: Sequence[Stock]) -> Forecast:
         Step("Chance of the promise", "tail of the summed counts", (Given("promised", needed),), chance, "share"),
     )
     return Forecast(expected, low, high, needed, chance, max(0, round(needed - expected)), working)
+
+
+@dataclass(frozen=True, slots=True)
+class Futures:
+    """How likely each outcome is: `chances` [0-1] of bars of `width` units, the first from `first` on."""
+
+    first: float
+    width: float
+    chances: tuple[float, ...]
+
+
+def futures(stocks: Sequence[Stock], *, most_bars: int = 48, left_out: float = 2e-4) -> Futures | None:
+    """The outcomes of `forecast` in at most `most_bars` bars, without the `left_out` share at either end.
+
+    None where the outcome is certain, or nothing stands.
+    """
+    parts = [(stock.units, stock.remaining) for stock in stocks if stock.units > 0]
+    if not parts:
+        return None
+    first, chances = sum_of_counts(parts)
+    low, high = (int(np.searchsorted(np.cumsum(chances), share)) for share in (left_out, 1 - left_out))
+    if high <= low:
+        return None
+    width = math.ceil((high - low + 1) / most_bars)
+    starts = np.arange(low, high + 1, width)
+    bars = np.add.reduceat(chances[: min(len(chances), int(starts[-1]) + width)], starts)
+    multiply = stocks[0].multiply
+    return Futures((first + low) * multiply, width * multiply, tuple(float(one) for one in bars))
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,6 +35,25 @@ class Limit:
         return " and ".join(parts)
 
 
+def cause_of(limit: Limit) -> str:
+    """Why something is graded out that does not keep a limit, as a grower says it.
+
+    >>> [cause_of(Limit("x", *one)) for one in (("not drawn", ""), ("no pest or disease seen", ""), ("hardened", "days", 5),
+    ...     ("height", "cm", 6, 15), ("root ball holds together", ""))]
+    ['drawn', 'pest or disease seen', 'hardened under 5 days', 'height not 6 to 15 cm', 'root ball holds together: no']
+    """
+    if limit.low is not None and limit.high is not None:
+        return f"{limit.words} not {limit.low:g} to {limit.high:g} {limit.unit}".rstrip()
+    if limit.low is not None:
+        return f"{limit.words} under {limit.low:g} {limit.unit}".rstrip()
+    if limit.high is not None:
+        return f"{limit.words} over {limit.high:g} {limit.unit}".rstrip()
+    for denied in ("not ", "no "):
+        if limit.words.startswith(denied):
+            return limit.words.removeprefix(denied)
+    return f"{limit.words}: no"
+
+
 def with_law(own: Sequence[Limit], law: Sequence[Limit]) -> list[Limit]:
     """A house's limits with what the law fixes: what they leave out is put in, what they loosen is as strict as the law.
 

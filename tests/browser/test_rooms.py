@@ -138,7 +138,7 @@ class Rooms(BrowserCase):
         self.see("Record the sowing on its card")
         self.press("☒ Not done")
         self.see("Say why")
-        self.fill("A word on it", "sower is broken")
+        self.fill("Note", "sower is broken")
         self.press("☒ Not done")
         self.see("not done:")
         self.see("sower is broken")

@@ -2,8 +2,20 @@
 
 from unittest import TestCase
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from aldrip_core.distributions import Spread
-from aldrip_core.forecast import Stock, TrayCount, counted_rate, forecast, remaining_share, resow, stock_after_count
+from aldrip_core.forecast import (
+    Stock,
+    TrayCount,
+    counted_rate,
+    forecast,
+    futures,
+    remaining_share,
+    resow,
+    stock_after_count,
+)
 from aldrip_core.refusal import Refused
 
 
@@ -58,3 +70,36 @@ class Resowing(TestCase):
     def test_no_batch_fills_no_promise(self) -> None:
         self.assertEqual(forecast(needed=5, stocks=()).chance, 0.0)
         self.assertEqual(forecast(needed=0, stocks=()).chance, 1.0)
+
+
+class Drawn(TestCase):
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 9000), st.floats(0.05, 0.95), st.floats(0.002, 0.04)), min_size=1, max_size=3
+        ),
+        st.sampled_from([1.0, 3.0, 0.002]),
+        st.floats(0.5, 1.5),
+    )
+    def test_the_bars_are_the_chances_that_the_figures_beside_them_say(
+        self, parts: list[tuple[int, float, float]], multiply: float, aim: float
+    ) -> None:
+        stocks = [Stock(units, Spread.from_mean_sd(mean, sd), multiply) for units, mean, sd in parts]
+        drawn = futures(stocks)
+        told = forecast(needed=aim * sum(s.units * s.remaining.mean for s in stocks) * multiply, stocks=stocks)
+        if drawn is None:
+            self.assertEqual(told.low, told.high)
+            return
+        self.assertLessEqual(len(drawn.chances), 49)
+        self.assertAlmostEqual(sum(drawn.chances), 1, delta=2e-3)
+        starts = [drawn.first + drawn.width * n for n in range(len(drawn.chances))]
+        over = [chance for start, chance in zip(starts, drawn.chances, strict=True) if start >= told.needed]
+        part = max(
+            (c for s, c in zip(starts, drawn.chances, strict=True) if s < told.needed < s + drawn.width), default=0
+        )
+        self.assertAlmostEqual(told.chance, sum(over) + part / 2, delta=part / 2 + 2e-3)
+        mean = sum((s + (drawn.width - multiply) / 2) * c for s, c in zip(starts, drawn.chances, strict=True))
+        self.assertAlmostEqual(mean, told.expected, delta=drawn.width)
+
+    def test_what_is_certain_is_not_drawn(self) -> None:
+        self.assertIsNone(futures([Stock(100, Spread(1.0))]))
+        self.assertIsNone(futures([]))

@@ -163,3 +163,18 @@ class BoughtIn(HouseCase):
             card = self.get(f"/batches/{batch.pk}/card")
             self.assertEqual((card["start"], card["seeds"], card["trays"]), (cells, cells, trays))
             self.assertEqual(card["trays_words"], words)
+
+
+class SpokenFor(HouseCase):
+    def test_what_is_planned_of_a_lot_and_set_aside_is_told_as_the_lot_is_shown_until_it_is_taken(self) -> None:
+        lot = seed_lot(self.ctx, grams=5)
+        self.assertEqual(self.get("/buying/spoken"), [])
+        _, batch = self.planned(quantity="4000")
+        told = self.get("/buying/spoken")
+        self.assertEqual([one["lot_id"] for one in told], [lot.pk])
+        assert batch.seed_g is not None
+        self.assertAlmostEqual(told[0]["planned"], batch.seed_g, places=3)
+        self.assertGreater(told[0]["planned"], 5)  # more than it holds: the list says so
+        self.assertEqual(told[0]["aside"], 0)
+        Batch.objects.filter(pk=batch.pk).update(state="abandoned")
+        self.assertEqual(self.get("/buying/spoken"), [])

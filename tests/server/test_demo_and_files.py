@@ -5,7 +5,6 @@ import re
 import shutil
 import subprocess
 from datetime import date
-from io import StringIO
 from pathlib import Path
 
 from django.conf import settings
@@ -27,6 +26,7 @@ from aldrip.methods.library import load_library
 from aldrip.orders.models import OrderLine
 from aldrip_core.check_character import is_valid
 from tests.server.test_archive import RoundOfTheDemo
+from tests.server.test_taken_back import WholeSeason
 
 ROOT = Path(settings.ROOT)
 
@@ -48,12 +48,12 @@ class OwnNursery(TestCase):
 
 
 @override_settings(IS_DEMO=True)
-class Demo(RoundOfTheDemo):
+class Demo(RoundOfTheDemo, WholeSeason):
     """One test that loads once: the load is no single transaction, see docs/decisions/0002."""
 
     def test_the_demo_tells_its_stories_by_the_rules(self) -> None:
         load_library()
-        call_command("load_demo", verbosity=0, stdout=StringIO())
+        self.live()
         self.ctx = Ctx(Organisation.objects.get(), User.objects.get(username="manager"), "manager")
         for told in (
             self.it_is_large_enough_to_look_real_and_its_clock_stands,
@@ -62,7 +62,9 @@ class Demo(RoundOfTheDemo):
             self.stock_balances_and_every_code_checks,
             self.each_role_opens_every_room,
             self.loading_again_does_nothing,
-            self.it_goes_out_and_in_again,
+            self.it_goes_out,
+            self.it_goes_back_step_by_step,
+            self.it_comes_in_again,
         ):
             with self.subTest(told.__name__):
                 told()

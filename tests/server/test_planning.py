@@ -169,7 +169,7 @@ class Rates(HouseCase):
     def request(self) -> tuple:
         ground = Ground(self.ctx)
         crop = Crop.objects.get(slug="pak-choi")
-        method = ground.methods_by_crop["pak-choi"][0]
+        method = ground.methods_of("pak-choi")[0]
         asked = Asked(crop, method, {"plug": 5000}, date(2027, 9, 6), date(2027, 9, 12))
         return ground, request_for(ground, asked)
 

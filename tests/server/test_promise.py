@@ -169,7 +169,7 @@ class OnePromise(HouseCase):
         advance(self.ctx, stage.planned.lower)
         body = {
             "good": good,
-            "out": [{"cause": "fails “not drawn”", "count": out}],
+            "out": [{"cause": "drawn", "count": out}],
             "on": str(self.ctx.today),
             "client_uuid": uid(),
         }

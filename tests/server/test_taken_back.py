@@ -9,7 +9,7 @@ from unittest.mock import patch
 
 from django.core.management import call_command
 from django.db import connection
-from django.test import Client, TransactionTestCase, override_settings
+from django.test import Client, TransactionTestCase
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.journal import COUNTERS, kept_models
@@ -20,7 +20,7 @@ from aldrip.deliveries.models import Document
 from aldrip.demo.loader import Season
 from aldrip.diary.models import Count
 from aldrip.lots.models import Lot, Movement
-from tests.server.house import HouseCase, advance, ensure_library, member, seed_lot, uid
+from tests.server.house import HouseCase, advance, member, seed_lot, uid
 
 Rows = dict[str, dict[int, dict[str, Any]]]
 LOOKED_AT = ("2027-02-01", "2027-04-12", "2027-05-31", "2027-06-21", "2027-07-05")
@@ -59,28 +59,32 @@ def differences(one: Rows, other: Rows) -> Iterator[str]:
                 yield f"{table} {pk}: " + "; ".join(f"{k} {was[k]} -> {now[k]}" for k in was if was[k] != now[k])
 
 
-@override_settings(IS_DEMO=True)
-class TakenBack(TransactionTestCase):
-    def test_the_whole_season_goes_back_step_by_step(self) -> None:
-        seen: dict[str, tuple[int, Rows]] = {}
+class WholeSeason(TransactionTestCase):
+    """What the demo's own test does with the season that it lived once: all of it is taken back."""
+
+    def live(self) -> None:
+        """Load the demo, and keep what stands at the beginning of some days."""
+        self.seen: dict[str, tuple[int, Rows]] = {}
         stood_on = Season._stand_on
 
         def stand_on(season: Season, day: date) -> None:
-            if day.isoformat() in LOOKED_AT and day.isoformat() not in seen and season.house["begins"] <= day:
+            named = day.isoformat()
+            if named in LOOKED_AT and named not in self.seen and season.house["begins"] <= day:
                 newest = AuditEvent.objects.order_by("-id").values_list("id", flat=True).first() or 0
-                seen[day.isoformat()] = (newest, rows_now())
+                self.seen[named] = (newest, rows_now())
             stood_on(season, day)
 
-        ensure_library()
         with patch.object(Season, "_stand_on", stand_on):
             call_command("load_demo", verbosity=0, stdout=StringIO())
-        self.assertEqual(len(seen), len(LOOKED_AT))
+        self.assertEqual(len(self.seen), len(LOOKED_AT))
+
+    def it_goes_back_step_by_step(self) -> None:
         house = Organisation.objects.get()
         ctx = Ctx(house, User.objects.get(username="manager"), "manager")
         told = set(AuditEvent.objects.exclude(act=None).values_list("act", flat=True))
         silent = Change.objects.exclude(act__in=told).values_list("act", flat=True).distinct().count()
         self.assertEqual(silent, 0, "an act that changed something tells nobody")
-        for day, (newest, before) in sorted(seen.items(), reverse=True):
+        for day, (newest, before) in sorted(self.seen.items(), reverse=True):
             for event in (
                 AuditEvent.objects.filter(pk__gt=newest, undone_by=None).exclude(action=TAKEN_BACK).order_by("-id")
             ):

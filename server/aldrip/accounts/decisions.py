@@ -35,16 +35,18 @@ class Decision:
             "title": words.title,
             "sentence": words.sentence,
             "action": words.action,
+            "effect": words.effect,
         }
 
 
 @dataclass(frozen=True)
 class Words:
-    """A decision for people: what in two words, the whole sentence, and what the button says."""
+    """A decision for people: what in two words, the whole sentence, what the button says, and what hangs on it."""
 
     title: str
     sentence: str
     action: str
+    effect: str = ""
 
 
 @dataclass

@@ -14,7 +14,7 @@ from aldrip_core.weeks import YEARS
 
 TEXT = 20_000  # characters
 LONG_TEXT = 3_000_000  # of what is pasted or written whole: a spreadsheet, rows as YAML
-LONG = frozenset({"text", "yaml", "content"})
+LONG = frozenset({"text", "yaml", "content", "photo"})
 NUMBER = 1e15
 DIGITS = 40  # of a number in figures, as it is typed
 ITEMS = 50_000  # of one list or one object

@@ -57,10 +57,13 @@ def answer_pdf(name: str, content: bytes) -> HttpResponse:
     return answer
 
 
-def qr(text: str) -> str:
-    """A QR code as an inline image; of pixels, since a drawing would be drawn anew for each label of hundreds."""
+def qr(text: str, *, pixels: bool = False) -> str:
+    """A QR code as an inline image; of pixels where hundreds stand in one file, since each drawing is drawn anew."""
     import segno
 
-    out = io.BytesIO()
-    segno.make(text, error="m").save(out, kind="png", scale=12, border=0)
-    return "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()
+    out, code = io.BytesIO(), segno.make(text, error="m")
+    if pixels:
+        code.save(out, kind="png", scale=12, border=0)
+    else:
+        code.save(out, kind="svg", scale=2, border=0)
+    return f"data:image/{'png' if pixels else 'svg+xml'};base64,{base64.b64encode(out.getvalue()).decode()}"

@@ -30,6 +30,15 @@ def share(value: float, digits: int = 0) -> str:
     return f"{value * 100:.{digits}f} %"
 
 
+def chance(value: float) -> str:
+    """A chance [0-1] as it is read; never certain when it is not."""
+    if 0.995 <= value < 1 - 1e-9:
+        return "over 99 %"
+    if 1e-9 < value < 0.005:
+        return "under 1 %"
+    return f"{value:.0%}".replace("%", " %")
+
+
 def plural(count: int, one: str, many: str | None = None) -> str:
     """“1 batch”, “3 batches”."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

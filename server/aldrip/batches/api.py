@@ -3,7 +3,6 @@
 from datetime import date
 from typing import Any
 
-from django.http import HttpResponse
 from ninja import Field, Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
@@ -16,7 +15,6 @@ from aldrip.base.quantity import MOST, read_found, read_quantity
 from aldrip.base.schemas import Done, steps
 from aldrip.base.words import plural
 from aldrip.batches import (
-    buying,
     correcting,
     counts,
     doing,
@@ -456,93 +454,6 @@ def plan_again(ctx: Ctx) -> Any:
     """Plan the batches once more that asked for a place which is there by now."""
     codes = placing.plan_again(ctx)
     return {"message": f"Planned again: {', '.join(codes)}." if codes else "None of them found a place."}
-
-
-class UseOut(Schema):
-    batch_id: int
-    batch: str
-    quantity: float
-    on: date
-
-
-class WantedOut(Schema):
-    crop: str
-    cultivar: str
-    what: str
-    quantity: float
-    unit: str
-    lot: str
-    order_by: date
-    late: bool
-    uses: list[UseOut]
-
-
-@room.get("/buying", "see", response=list[WantedOut])
-def to_buy(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> Any:
-    """Seed and stock that planned batches want and stock does not hold."""
-    return [
-        {
-            **{name: getattr(one, name) for name in WantedOut.model_fields if name != "uses"},
-            "uses": [
-                {"batch_id": u.batch.pk, "batch": u.batch.code, "quantity": u.quantity, "on": u.on} for u in one.uses
-            ],
-        }
-        for one in buying.to_buy(ctx, _lead(lead_days))
-    ]
-
-
-@room.get("/buying/export", "see")
-def export_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> HttpResponse:
-    """The buying list as CSV."""
-    text = "\ufeff" + buying.exported(buying.to_buy(ctx, _lead(lead_days)))
-    answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="to-buy-{ctx.today}.csv"'
-    return answer
-
-
-def _lead(days: int) -> int:
-    if not 0 <= days <= 365:
-        raise refuse("lead_days", "out_of_range", f"{days} days between order and receipt cannot be; 0 to 365.")
-    return days
-
-
-class WaitsOut(Schema):
-    batch_id: int
-    batch: str
-    version: int
-    quantity: float
-    unit: str
-    on: date
-    holds: bool
-
-
-class GiveIn(Schema):
-    """The version of each batch by its number, as it was seen."""
-
-    batches: dict[int, int]
-
-
-@room.get("/lots/{ref:lot_id}/waiting", "see", response=list[WaitsOut])
-def waiting_for_lot(ctx: Ctx, lot_id: Ref) -> Any:
-    """Planned batches without seed that this lot could be sown in."""
-    return [
-        {
-            "batch_id": one.batch.pk,
-            "batch": one.batch.code,
-            "version": one.batch.version,
-            "quantity": one.quantity,
-            "unit": one.unit,
-            "on": one.on,
-            "holds": one.holds,
-        }
-        for one in buying.waiting_for(ctx, lot_id)
-    ]
-
-
-@room.post("/lots/{ref:lot_id}/give", "batches.plan", response=Done)
-def give_lot(ctx: Ctx, lot_id: Ref, body: GiveIn) -> Any:
-    """Let planned batches be sown from a lot."""
-    return {"message": f"Given to {', '.join(buying.give(ctx, lot_id, body.batches))}."}
 
 
 class TryIn(Schema):

@@ -14,10 +14,11 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.importing import neutral
 from aldrip.batches.editing import Change, keep
-from aldrip.batches.models import Batch, BatchInput, BatchStage
+from aldrip.batches.models import Batch, BatchInput, BatchStage, SetAside
 from aldrip.batches.saved import snapshot_of
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import READY
+from aldrip.orders.models import OrderLine
 from aldrip_core.stages import Part
 from aldrip_core.units import Unit, from_base, unit
 
@@ -167,6 +168,30 @@ def _short_lots(ctx: Ctx, lead_days: int) -> Iterator[Wanted]:
         if uses[pk]:
             cultivar = lot.line.name if lot.line else ""
             yield _wanted(ctx, lot.crop.name, cultivar, lot.form, lot.unit, uses[pk][::-1], lead_days, lot.code)
+
+
+def spoken_for(ctx: Ctx) -> list[dict[str, Any]]:
+    """What planned batches want of each lot and what order lines have set aside of it, as the lot is shown."""
+    begun = BatchInput.objects.filter(stage__batch__organisation=ctx.organisation, taken_on=None).exclude(lot=None)
+    planned = dict(
+        begun.filter(stage__batch__state=Batch.State.PLANNED)
+        .values_list("lot")
+        .annotate(all=Sum("quantity"))
+        .order_by("lot")
+    )
+    kept = SetAside.objects.filter(lot__organisation=ctx.organisation, order_line__state=OrderLine.State.OPEN)
+    aside = dict(kept.values_list("lot").annotate(all=Sum("quantity")).order_by("lot"))
+    lots = ctx.rows(Lot).filter(pk__in={*planned, *aside}).values_list("pk", "unit")
+    return [
+        {
+            "lot_id": pk,
+            **{
+                name: float(from_base(found.get(pk, Decimal(0)), unit(of)))
+                for name, found in (("planned", planned), ("aside", aside))
+            },
+        }
+        for pk, of in lots
+    ]
 
 
 def exported(rows: Sequence[Wanted]) -> str:

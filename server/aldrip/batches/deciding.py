@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from datetime import timedelta
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
-from aldrip.base.words import plural, share
+from aldrip.base.words import chance, plural, share
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, BatchStage, SetAside
+from aldrip.batches.models import Allocation, Batch, BatchStage, SetAside
 from aldrip.batches.placing import homeless
 from aldrip.lots.releasing import barred
 from aldrip.orders.models import OrderLine
@@ -17,11 +17,31 @@ SOON_DAYS = 7
 TEST_DAYS = 28  # in which a laboratory gives a result of germination; common practice, no source
 
 
+def promise_of(look: Look, batch_id: int) -> str:
+    """How the least likely of the promises that hang on a batch stands now, in words."""
+    if "promises" not in look.once:
+        rows = Allocation.objects.filter(
+            batch__organisation=look.ctx.organisation,
+            order_line__state=OrderLine.State.OPEN,
+            order_line__chance__isnull=False,
+        )
+        worst: dict[int, tuple[float, str]] = {}
+        for batch, at, number in rows.values_list("batch_id", "order_line__chance", "order_line__order__number"):
+            assert at is not None
+            worst[batch] = min(worst.get(batch, (2.0, "")), (at, number))
+        look.once["promises"] = worst
+    if batch_id not in look.once["promises"]:
+        return ""
+    at, number = look.once["promises"][batch_id]
+    return f"order {number} stands at {chance(at)}"
+
+
 @asks(
     resow=lambda d: Words(
         f"re-sow {d['batch']}",
         f"{d['crop']} {d['batch']} came up at {share(d['counted'])}: {d['offer']}.",
-        "See the offer",
+        "See the remedy",
+        d["stands"],
     )
 )
 def resow(look: Look) -> Iterable[Decision]:
@@ -29,6 +49,7 @@ def resow(look: Look) -> Iterable[Decision]:
     ctx = look.ctx
     for b in ctx.rows(Batch).filter(decide_by__gte=ctx.today).select_related("crop").order_by("decide_by"):
         data = {"batch": b.code, "crop": b.crop.name, "counted": b.counted or 0, "offer": b.decide_text}
+        data["stands"] = promise_of(look, b.pk)
         yield Decision("batches", "resow", b.code, data, f"/batches/{b.pk}", b.decide_by)
 
 
@@ -77,6 +98,7 @@ def without_place(look: Look) -> Iterable[Decision]:
         f"lot for {d['batch']}",
         f"{d['crop']} {d['batch']} is to be sown within a week and has no seed lot.",
         "Choose a lot",
+        d["stands"],
     )
 )
 def without_lot(look: Look) -> Iterable[Decision]:
@@ -91,7 +113,8 @@ def without_lot(look: Look) -> Iterable[Decision]:
         method_snapshot__by_seed=True,
     )
     for b in rows.select_related("crop"):
-        yield Decision("sowing", "no_lot", b.code, {"batch": b.code, "crop": b.crop.name}, f"/sowing?card={b.pk}")
+        data = {"batch": b.code, "crop": b.crop.name}
+        yield Decision("sowing", "no_lot", b.code, {**data, "stands": promise_of(look, b.pk)}, f"/sowing?card={b.pk}")
 
 
 @asks(
@@ -100,6 +123,7 @@ def without_lot(look: Look) -> Iterable[Decision]:
         f"{d['crop']} {d['lot']} is set aside for order {d['order']} on {d['due']:%a} {d['due'].day} {d['due']:%b %Y}; "
         f"by then {d['why']}.",
         "See the results",
+        "may not leave without it",
     )
 )
 def to_test_again(look: Look) -> Iterable[Decision]:

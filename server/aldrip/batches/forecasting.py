@@ -58,6 +58,7 @@ class Group:
     result: Forecast
     kept: Mapping[int, Sequence[Kept]] = field(default_factory=dict)  # what is set aside of lots, by line
     unfit: Mapping[int, Sequence[Problem]] = field(default_factory=dict)  # why a batch counts for nothing, by line
+    counts: tuple[Stock, ...] = ()  # what `result` was reckoned from
 
     @property
     def ids(self) -> tuple[int, ...]:
@@ -287,7 +288,7 @@ def _group(
     needed += sum(fed.get((one.saved.batch.pk, form), 0.0) for one in own)
     # What comes after the window closes keeps no promise, and what is too old by then neither.
     counts = [stock for one in own for stock in in_stock_then(wanted, one.saved, one.ready, one.stocks)]
-    return Group(form, own, wanted, needed, forecast(needed=needed, stocks=counts), kept)
+    return Group(form, own, wanted, needed, forecast(needed=needed, stocks=counts), kept, counts=tuple(counts))
 
 
 def _for_form(one: Standings, form: str) -> Standings:

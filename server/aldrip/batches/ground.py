@@ -93,6 +93,7 @@ class Ground(core.Ground):
             for key, found in self.stood.items()
         }
         self._methods: dict[int, MethodSpec] = {}
+        self._by_crop: dict[str, list[Method]] = {}
         self.snapshots: dict[int, dict[str, Any]] = {}
 
     def _standing(self, span: tuple[date, date]) -> Iterator[Standing]:
@@ -126,20 +127,27 @@ class Ground(core.Ground):
     def method(self, pk: int) -> MethodSpec:
         return self._methods[pk]
 
-    @cached_property
-    def methods_by_crop(self) -> dict[str, list[Method]]:
-        """Methods that may be used, by crop: the usual ways first, among them the house's own, the newest before the older."""
-        found: dict[str, list[Method]] = defaultdict(list)
+    def know_crops(self, slugs: Iterable[str]) -> None:
+        """Read the methods of crops, all at once; what is known already is not read again."""
+        missing = set(slugs) - set(self._by_crop)
+        if not missing:
+            return
         rows = (
             self.library.rows(Method)
+            .filter(crop__slug__in=missing)
             .select_related("crop", "container", "mix", "standard")
             .prefetch_related("stages__container")
             .order_by("id")
         )
+        self._by_crop.update({slug: [] for slug in missing})
         for method in sorted(rows, key=_preference):
-            found[method.crop.slug].append(method)
+            self._by_crop[method.crop.slug].append(method)
         self.know_methods(rows)
-        return found
+
+    def methods_of(self, slug: str) -> list[Method]:
+        """Methods that may be used for a crop: the usual ways first, among them the house's own, the newest before the older."""
+        self.know_crops([slug])
+        return self._by_crop[slug]
 
     def _seed_lots(self) -> Iterator[LotSpec]:
         """What can be sown with something left, oldest first."""

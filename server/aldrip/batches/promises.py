@@ -112,7 +112,7 @@ def fit(ctx: Ctx, lines: Sequence[OrderLine], touched: Touched) -> dict[int, Dec
 
 def hold_of(ground: Ground, line: OrderLine) -> float | None:
     """Days that what a line asks for may wait, by the method that raises it."""
-    known = ground.methods_by_crop.get(line.crop.slug, [])
+    known = ground.methods_of(line.crop.slug)
     method = next((m for m in known if m.form == line.form), None)
     return ground.method(method.pk).hold_days if method else None
 

@@ -25,7 +25,7 @@ from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
 from aldrip.places.models import Place
 from aldrip_core.batch_plan import Plan, plan_batch, space_of, tgw_of
-from aldrip_core.forecast import forecast
+from aldrip_core.forecast import forecast, futures
 from aldrip_core.problems import Problem, words
 from aldrip_core.refusal import Refused
 from aldrip_core.stages import StageSpec, Trait
@@ -365,6 +365,7 @@ def _forecast(group: Group | None) -> dict[str, Any] | None:
     if group is None:
         return None
     result = group.result
+    drawn = futures(group.counts)
     return {
         "expected": result.expected,
         "low": result.low,
@@ -373,6 +374,7 @@ def _forecast(group: Group | None) -> dict[str, Any] | None:
         "chance": result.chance,
         "short": result.short,
         "batches": len(group.batches),
+        "futures": {"first": drawn.first, "width": drawn.width, "chances": drawn.chances} if drawn else None,
     }
 
 

@@ -127,6 +127,14 @@ class BatchOrderOut(Schema):
     delivered: float
 
 
+class FuturesOut(Schema):
+    """How likely each outcome is, in bars of `width` units from `first` on."""
+
+    first: float
+    width: float
+    chances: list[float]
+
+
 class ForecastOut(Schema):
     expected: float
     low: int
@@ -135,6 +143,7 @@ class ForecastOut(Schema):
     chance: float
     short: int
     batches: int
+    futures: FuturesOut | None
 
 
 class OfferOut(Schema):

@@ -35,7 +35,7 @@ from aldrip_core.units import Quantity, Unit, from_base, unit
 
 def method_for(ground: Ground, crop: Crop, form: str, line: Line | None = None) -> Method:
     """The method by which a form of a crop is raised: of seed, one that suits the line. Raises Refused when there is none."""
-    known = ground.methods_by_crop.get(crop.slug, [])
+    known = ground.methods_of(crop.slug)
     methods = sorted((m for m in known if m.form == form), key=lambda m: not suits(m, line))
     # A form that comes beside another is raised with it.
     methods = methods or [m for m in known if form in ground.method(m.pk).products]
@@ -193,6 +193,7 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     wanted = {line: line.quantity for line in lines}
     spares = Spares(ctx, crops={line.crop.slug for line in lines})
     if spares.found:
+        ground.know_crops({line.crop.slug for line in lines})
         for line in lines:
             wanted[line] -= give(line, spares, line.quantity, touched, hold_of(ground, line))
     given = [line for line in lines if wanted[line] < line.quantity]
@@ -232,6 +233,7 @@ def _raise(
     ctx: Ctx, ground: Ground, wanted: Mapping[OrderLine, Decimal]
 ) -> tuple[list[int], list[tuple[OrderLine, str]], list[OrderLine]]:
     drafts, served, refused = [], [], []
+    ground.know_crops({line.crop.slug for line in wanted})
     for line, quantity in wanted.items():
         try:
             asked = asked_for(ground, line, quantity)

@@ -73,7 +73,7 @@ def schools(ctx: Ctx, crop_slug: str, quantity: str = "") -> list[School]:
     Library(ctx).get(Crop, crop_slug)
     due = ctx.today + timedelta(days=LONGEST_DAYS)
     found = []
-    for method in ground.methods_by_crop.get(crop_slug, []):
+    for method in ground.methods_of(crop_slug):
         spec = ground.method(method.pk)
         try:
             needed = float(

@@ -35,6 +35,7 @@ from aldrip.seedcrops.harvesting import block_ids_of, field_wanting
 from aldrip.seedcrops.models import SeedBlock
 from aldrip_core.check_character import with_check
 from aldrip_core.units import Dimension, Quantity, Unit, exact, from_base, unit
+from aldrip_core.verdict import Limit, cause_of
 from aldrip_core.whole import ceil_whole
 
 SIGNED = {
@@ -519,5 +520,9 @@ def _issue(ctx: Ctx, delivery: Delivery, kind: str, facts: dict[str, Any]) -> Do
 
 def grade_causes(standard: Standard | None) -> list[str]:
     """Causes by which plants are graded out: what the standard asks, and the usual damage."""
-    asked = [f"fails “{limit['words']}”" for limit in (standard.limits if standard else [])]
+    limits = standard.limits if standard else []
+    asked = [
+        cause_of(Limit(one["attribute"], one["words"], one.get("unit") or "", one.get("low"), one.get("high")))
+        for one in limits
+    ]
     return [*asked, "damaged", "missing cell"]

@@ -262,8 +262,8 @@ class Season:
         good = round(standing * share)
         out = round(standing) - good
         causes = [
-            {"cause": "fails “root ball holds together”", "count": out // 2},
-            {"cause": "fails “not drawn”", "count": out - out // 2},
+            {"cause": "root ball holds together: no", "count": out // 2},
+            {"cause": "drawn", "count": out - out // 2},
         ]
         grading.graded(self.ctx, batch.pk, good=good, out=causes, on=day, client_uuid=self._uuid())
 

@@ -64,11 +64,19 @@ def released(look: Look) -> Iterable[Decision]:
         f"dry {d['lot']}",
         f"{d['crop']} {d['lot']} came in at {d['moisture']:g} %, over the {d['limit']:g} % of intake.",
         "Dry it",
+        "dried before it is cleaned",
     ),
-    repeat=lambda d: Words(f"repeat {d['lot']}", f"{d['crop']} {d['lot']}: {d['why']}.", "See the results"),
-    untested=lambda d: Words(f"test {d['lot']}", f"{d['crop']} {d['lot']} is clean and not tested.", "Enter results"),
+    repeat=lambda d: Words(
+        f"repeat {d['lot']}", f"{d['crop']} {d['lot']}: {d['why']}.", "See the results", "no release until then"
+    ),
+    untested=lambda d: Words(
+        f"test {d['lot']}", f"{d['crop']} {d['lot']} is clean and not tested.", "Enter results", "no release until then"
+    ),
     judge=lambda d: Words(
-        f"judge {d['lot']}", f"{d['crop']} {d['lot']} is tested and waits for its verdict.", "See the verdict"
+        f"judge {d['lot']}",
+        f"{d['crop']} {d['lot']} is tested and waits for its verdict.",
+        "See the verdict",
+        "may not leave until then",
     ),
 )
 def own_seed(look: Look) -> Iterable[Decision]:

@@ -333,7 +333,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("parts", "Parts by volume", Sort.PARTS, needed=True, hint="“peat 3, perlite 1”"),
         _share("settling", "Settles by", start=0.1),
         _share("spillage", "Spilled", start=0.05),
-        Asked("note", "A word on it", start=""),
+        Asked("note", "Note", start=""),
         CAUTIONS,
     ),
     "input": (
@@ -349,7 +349,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("active", "Active substance", start="", hint="of plant protection"),
         Asked("registration", "Registered as", start="", more=True),
         Asked("allowed", "In this house", Sort.CHOICE, choices=ALLOWED, start=""),
-        Asked("note", "A word on it", start=""),
+        Asked("note", "Note", start=""),
         CAUTIONS,
     ),
     "standard": (
@@ -371,7 +371,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
     "class_scheme": (
         NAME,
         Asked("classes", "Classes, the highest first", Sort.TABLE, fields=SEED_CLASS, start=[], needed=True),
-        Asked("note", "A word on it", start=""),
+        Asked("note", "Note", start=""),
     ),
     "isolation_rule": (
         Asked("crop", "Crop", Sort.ROW, of="crop", needed=True),
@@ -407,7 +407,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         _number("hold_days", "Ready ones may wait", "days", high=1000, hint="before they are too old to hand over"),
         _share("hold_loss", "Lost a week of waiting", start=0.0),
         Asked("default", "the usual way for this crop and form", Sort.CHECK, start=True),
-        Asked("note", "A word on it", start="", hint="why this way and not another"),
+        Asked("note", "Note", start="", hint="why this way and not another"),
         Asked("stages", "Stages", Sort.TABLE, fields=STAGE, start=[], needed=True),
     ),
 }

@@ -6,7 +6,7 @@ from datetime import timedelta
 from django.db.models import Q
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
-from aldrip.base.words import plural
+from aldrip.base.words import chance, plural
 from aldrip.orders.models import OrderLine, WaitingRow
 from aldrip_core.units import from_base, plain, unit
 
@@ -19,7 +19,10 @@ def promised(line: OrderLine) -> str:
 
 @asks(
     line=lambda d: Words(
-        f"order {d['order']}", f"{d['customer']}, {d['promised']} {d['crop'].lower()}: {d['why']}", "See the cures"
+        f"order {d['order']}",
+        f"{d['customer']}, {d['promised']} {d['crop'].lower()}: {d['why']}",
+        "See the remedies",
+        d["stands"],
     )
 )
 def lines(look: Look) -> Iterable[Decision]:
@@ -42,6 +45,7 @@ def lines(look: Look) -> Iterable[Decision]:
             "promised": promised(line),
             "crop": line.crop.name,
             "why": why,
+            "stands": "" if line.chance is None else f"chance {chance(line.chance)}",
         }
         last = line.due.upper - timedelta(days=1)
         yield Decision("orders", "line", f"{number}/{line.number}", data, f"/orders?line={line.pk}", last)

@@ -10,7 +10,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.importing import Table
 from aldrip.base.quantity import read_count, read_quantity, split_number
-from aldrip.methods.models import Container, Crop, Line, Method, Standard, usual_class
+from aldrip.methods.models import Container, Crop, Line, Method, MethodStage, Standard, usual_class
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.orders.said import OwnWords
@@ -161,15 +161,18 @@ class Reader:
             self.cultivars.setdefault(line.crop.slug, []).append(line.name)
         self.forms: dict[str, dict[str, Method]] = {}
         own_standards = library.own(Standard)
-        methods = library.rows(Method).select_related("crop", "standard").prefetch_related("stages")
+        methods = library.rows(Method).select_related("crop", "standard")
+        beside = MethodStage.objects.exclude(product="").filter(method__in=methods.values("pk"))
+        products: dict[int, list[str]] = {}
+        for pk, product in beside.order_by("method_id", "order").values_list("method_id", "product"):
+            products.setdefault(pk, []).append(product)
         for method in methods.order_by("default", "id"):
             if method.standard is not None:  # the house's own of its slug, where there is one
                 method.standard = own_standards.get(method.standard.slug, method.standard)
             forms = self.forms.setdefault(method.crop.slug, {})
             forms[method.form] = method
-            for stage in method.stages.all():  # what comes beside the main form can be promised too
-                if stage.product:
-                    forms.setdefault(stage.product, method)
+            for product in products.get(method.pk, ()):  # what comes beside the main form can be promised too
+                forms.setdefault(product, method)
         self.containers = list(library.ordered(Container))
         scheme = library.scheme
         self.scheme = ctx.organisation.class_scheme

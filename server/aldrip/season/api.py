@@ -35,6 +35,7 @@ class DecisionOut(Schema):
     sentence: str
     link: str
     action: str
+    effect: str
 
 
 class RoomOut(Schema):

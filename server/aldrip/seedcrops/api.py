@@ -1,5 +1,6 @@
 """Seed crops: blocks, flowering, isolation, inspections, harvest, and the way to a released lot."""
 
+import uuid
 from typing import Any
 
 from django.http import HttpResponse
@@ -216,6 +217,14 @@ def count(ctx: Ctx, inspection_id: Ref, body: EntriesIn) -> Any:
         "entries": [{"client_uuid": k.client_uuid, "kept": k.kept, "code": k.code, "message": k.message} for k in kept],
         "inspection": reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id), with_table=False),
     }
+
+
+@room.get("/inspections/{ref:inspection_id}/photos/{uuid:entry}", "see")
+def photo(ctx: Ctx, inspection_id: Ref, entry: uuid.UUID) -> HttpResponse:
+    """A photo that was taken with an entry."""
+    answer = HttpResponse(inspecting.photo_of(ctx, inspection_id, entry), content_type="image/jpeg")
+    answer["Cache-Control"] = "private, max-age=31536000, immutable"
+    return answer
 
 
 @room.post("/inspections/{ref:inspection_id}/sign", "seedcrops.sign", response=InspectionOut)

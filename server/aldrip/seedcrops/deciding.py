@@ -8,6 +8,7 @@ from django.db.models import Max
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import share
+from aldrip.batches.deciding import promise_of
 from aldrip.batches.models import Batch
 from aldrip.lots.models import Intake
 from aldrip.seedcrops.flowering import match_of
@@ -39,17 +40,22 @@ def to_lay_out(look: Look) -> Iterable[Decision]:
 
 @asks(
     inspect=lambda d: Words(
-        f"inspect {d['batch']}", f"Inspect {d['crop'].lower()} on {d['field']}: {d['visit'].lower()}.", "Count"
+        f"inspect {d['batch']}",
+        f"Inspect {d['crop'].lower()} on {d['field']}: {d['visit'].lower()}.",
+        "Count",
+        "no release without it",
     ),
     nick=lambda d: Words(
         f"flowering of {d['batch']}",
         f"{d['field']}: the {d['late']} is {d['days']:.0f} days late; {share(d['overlap'])} of the receptive days have pollen.",
-        "See the cures",
+        "See the remedies",
+        d["stands"],
     ),
     isolation=lambda d: Words(
         f"isolation of {d['batch']}",
         f"{d['field']}: a neighbour stands {d['there_m']:,.0f} m away where {d['asked_m']:,.0f} m are asked.",
-        "See the cures",
+        "See the remedies",
+        "no release until it is cleared",
     ),
     all_in=lambda d: Words(
         f"harvest of {d['batch']}",
@@ -63,7 +69,7 @@ def blocks(look: Look) -> Iterable[Decision]:
     for block in around.blocks:
         if block.batch.state in (Batch.State.PLANNED, Batch.State.SOWN):
             yield from _visits(look.ctx, block)
-            yield from _before_flowering(look.ctx, around, block)
+            yield from _before_flowering(look, around, block)
     yield from _harvests(look.ctx, around.blocks)
 
 
@@ -93,7 +99,8 @@ def _visits(ctx: Ctx, block: SeedBlock) -> Iterable[Decision]:
             yield Decision("seedcrops", "inspect", f"{code}/{visit.number}", data, link, visit.planned_on)
 
 
-def _before_flowering(ctx: Ctx, around: Surroundings, block: SeedBlock) -> Iterable[Decision]:
+def _before_flowering(look: Look, around: Surroundings, block: SeedBlock) -> Iterable[Decision]:
+    ctx = look.ctx
     code, link, field = block.batch.code, f"/seedcrops/{block.pk}", block.field.name
     saved = saved_batch(block)
     cut, flower = saved.with_trait(Trait.LOADS), saved.with_trait(Trait.FLOWERS)
@@ -108,6 +115,7 @@ def _before_flowering(ctx: Ctx, around: Surroundings, block: SeedBlock) -> Itera
     if match is not None and gap is not None and gap.remedy_class is not RemedyClass.NONE and not _answered(block):
         late = "female" if gap.gap_days > 0 else "male"
         data = {"batch": code, "field": field, "late": late, "days": abs(gap.gap_days), "overlap": gap.overlap}
+        data["stands"] = promise_of(look, block.batch_id)
         yield Decision("seedcrops", "nick", code, data, link, match.first - before)
     near = judge(around, block).open
     if near:

@@ -1,6 +1,7 @@
 """Visits to a block at predicted stages: the plan, the count, the verdict, and what was signed."""
 
 import uuid
+from base64 import b64decode
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -8,10 +9,12 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import Exists, OuterRef
 from django.utils import timezone
 
 from aldrip.accounts.context import Ctx, Ref, act
-from aldrip.base.errors import ServiceError, refuse
+from aldrip.base.errors import NotThere, ServiceError, refuse
+from aldrip.base.photos import NoPhoto, read_photo
 from aldrip.base.words import plural, share, who
 from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.lots.models import Intake
@@ -21,7 +24,7 @@ from aldrip.methods.services import class_scheme
 from aldrip.places.ground import centre_of
 from aldrip.seedcrops.flowering import match_of, shedding_from
 from aldrip.seedcrops.laying import layout_of, left_m2, left_of, load_block, plan_rows, ring_m, saved_batch
-from aldrip.seedcrops.models import Inspection, InspectionCount, SeedBlock
+from aldrip.seedcrops.models import Inspection, InspectionCount, InspectionPhoto, SeedBlock
 from aldrip_core.field_inspection import (
     Choice,
     FaultLimit,
@@ -215,6 +218,7 @@ class Entry:
     plants: int
     faults: dict[str, int]
     note: str = ""
+    photo: str = ""  # base64
     takes_back: uuid.UUID | None = None
     counted_at: datetime | None = None  # by the clock of the phone, where it was made without a signal
 
@@ -232,8 +236,10 @@ class Kept:
 @act
 def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
     """Entries of a count, each once; a bad one is told and the others are kept."""
-    inspection = begin(ctx, inspection_id)
     inspection = get_inspection(ctx, inspection_id, lock=True)
+    if inspection.state == Inspection.State.PLANNED:
+        begin(ctx, inspection_id)
+        inspection = get_inspection(ctx, inspection_id, lock=True)
     known = {c.client_uuid: c for c in ctx.rows(InspectionCount).filter(inspection=inspection)}
     answers: list[Kept] = []
     fresh: list[InspectionCount] = []
@@ -253,6 +259,11 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
             continue
         taken = known[entry.takes_back] if entry.takes_back else None
         try:
+            photo = read_photo(entry.photo) if entry.photo else ""
+        except NoPhoto as why:
+            answers.append(Kept(entry.client_uuid, False, "photo", str(why)))
+            continue
+        try:
             with transaction.atomic():
                 made = InspectionCount.objects.create(
                     organisation=ctx.organisation,
@@ -267,6 +278,8 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
                     replaces=taken,
                     reason="taken back" if taken else "",
                 )
+                if photo:
+                    InspectionPhoto.objects.create(count=made, jpeg=photo)
         except IntegrityError:  # the same uuid elsewhere, or the entry was taken back meanwhile
             answers.append(Kept(entry.client_uuid, False, "used", "This entry was kept elsewhere already."))
             continue
@@ -332,6 +345,26 @@ class Tally:
                 each = " and ".join(f"{name} ({many:,})" for name, many in people.items())
                 said.append(f"Area {area} was counted by {each}.")
         return said
+
+
+def pictured() -> Exists:
+    """Whether a photo came with an entry."""
+    return Exists(InspectionPhoto.objects.filter(count=OuterRef("pk")))
+
+
+def notes_of(inspection: Inspection) -> list[Any]:
+    """Notes and photos of a visit that were not taken back, in the order in which they came; `pictured` where there is one."""
+    rows = inspection.counts.filter(replaced_by=None).annotate(pictured=pictured())
+    return list(rows.exclude(note="", pictured=False).select_related("by").order_by("pk"))
+
+
+def photo_of(ctx: Ctx, inspection_id: Ref, entry: uuid.UUID) -> bytes:
+    """A photo of a visit as JPEG. Raises NotFound."""
+    inspection = ctx.get(Inspection, inspection_id)
+    found = InspectionPhoto.objects.filter(count__inspection=inspection, count__client_uuid=entry).first()
+    if found is None:
+        raise NotThere("There is no such photo here.")
+    return b64decode(found.jpeg)
 
 
 def tally_of(inspection: Inspection) -> Tally:

@@ -256,9 +256,14 @@ def isolation_out(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         ]
 
     plantable = {"type": "MultiPolygon", "coordinates": degrees(judged.plantable)}
+    x0, y0 = (min(p[axis] for p in ring_m(block)) for axis in (0, 1))
     return {
         "outline": block.outline,
         "plantable": plantable,
+        "plantable_m": [
+            [[[round(x - x0, 2), round(y - y0, 2)] for x, y in ring] for ring in polygon]
+            for polygon in judged.plantable
+        ],
         "area_m2": area_m2(ring_m(block)),
         "plantable_m2": judged.plantable_m2,
         "strip_left": block.strip_left,

@@ -188,6 +188,13 @@ class InspectionCount(Event):
         ]
 
 
+class InspectionPhoto(models.Model):
+    """What was photographed with an entry of a count: JPEG in base64, apart from the entries that are read all day."""
+
+    count = models.OneToOneField(InspectionCount, on_delete=models.CASCADE, related_name="photo")
+    jpeg = models.TextField()
+
+
 class MaleRemoval(Event):
     """The male rows and borders are out: cut and destroyed, or harvested first. One a block."""
 

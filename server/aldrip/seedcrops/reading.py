@@ -30,7 +30,16 @@ from aldrip.seedcrops.generations import (
     sown_thicker,
     weights_of,
 )
-from aldrip.seedcrops.inspecting import choices_for, hours_to_rogue, judgement_of, sample_of, table_for, tally_of
+from aldrip.seedcrops.inspecting import (
+    choices_for,
+    hours_to_rogue,
+    judgement_of,
+    notes_of,
+    pictured,
+    sample_of,
+    table_for,
+    tally_of,
+)
 from aldrip.seedcrops.kilos import gives_of
 from aldrip.seedcrops.laying import (
     ROLES,
@@ -352,6 +361,7 @@ def last_entries(ctx: Ctx, inspection: Inspection) -> list[dict[str, Any]]:
     """What was counted last and stands, by whom, the newest first: each may be taken back from any phone."""
     rows = (
         inspection.counts.filter(replaces=None, replaced_by=None)
+        .annotate(pictured=pictured())
         .select_related("by")
         .order_by("-happened_at", "-id")[:MOST_LAST]
     )
@@ -368,7 +378,8 @@ def last_entries(ctx: Ctx, inspection: Inspection) -> list[dict[str, Any]]:
                     *(f"{many} {words.get(name, name)}" for name, many in one.faults.items()),
                 ]
             )
-            or "nothing",
+            or one.note
+            or ("a photo" if one.pictured else "nothing"),
             "by": who(one.by),
             "at": ctx.local(one.happened_at),
         }
@@ -427,6 +438,17 @@ def inspection_out(ctx: Ctx, inspection: Inspection, *, with_table: bool = True)
         "faults": tally.faults,
         "by_area": {str(k): v for k, v in tally.by_area.items()},
         "last": last_entries(ctx, inspection),
+        "notes": [
+            {
+                "uuid": one.client_uuid,
+                "area": one.area,
+                "note": one.note,
+                "photo": one.pictured,
+                "by": who(one.by),
+                "at": ctx.local(one.happened_at),
+            }
+            for one in notes_of(inspection)
+        ],
         "judgement": judgement_out(judgement),
         "twice": tally.twice(inspection.plants_per_area) if begun else [],
         "table": None

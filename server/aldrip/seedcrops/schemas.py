@@ -404,6 +404,7 @@ class DistanceBandOut(Schema):
 class IsolationOut(Schema):
     outline: dict[str, Any]
     plantable: dict[str, Any]
+    plantable_m: list[list[list[list[float]]]]  # the same in metres, as `DrawingOut` has them
     strip_left: dict[str, Any] | None
     area_m2: float
     plantable_m2: float
@@ -507,6 +508,17 @@ class EntryOut(Schema):
     at: datetime
 
 
+class VisitNoteOut(Schema):
+    """A note or a photo to an area."""
+
+    uuid: uuid.UUID
+    area: int
+    note: str
+    photo: bool
+    by: str
+    at: datetime
+
+
 class InspectionOut(Schema):
     id: int
     block_id: int
@@ -530,6 +542,7 @@ class InspectionOut(Schema):
     faults: dict[str, int]
     by_area: dict[str, int]
     last: list[EntryOut]
+    notes: list[VisitNoteOut]
     judgement: JudgementOut | None
     twice: list[str]
     table: DecisionTableOut | None
@@ -551,6 +564,7 @@ class EntryIn(Schema):
     plants: int = 0
     faults: dict[str, int] = {}
     note: str = Field(default="", max_length=300)
+    photo: str = ""  # an image in base64
     takes_back: uuid.UUID | None = None
     counted_at: AwareDatetime | None = None  # by the clock of the phone
 

@@ -227,5 +227,5 @@ def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "ready_words": f"ready {day(ready)}",
         "many": many,
         "sheets": _label_sheets(many),
-        "qr": qr(card["code"]),
+        "qr": qr(card["code"], pixels=True),
     }

@@ -105,6 +105,10 @@ export const wordsQuery = queryOptions({
 });
 export const batchesQuery = queryOptions({ queryKey: ["batches"], queryFn: () => take(api.GET("/api/batches")) });
 export const lotsQuery = queryOptions({ queryKey: ["lots"], queryFn: () => take(api.GET("/api/lots")) });
+export const spokenQuery = queryOptions({
+  queryKey: ["spoken"],
+  queryFn: () => take(api.GET("/api/buying/spoken")),
+});
 export const deliveriesQuery = queryOptions({
   queryKey: ["deliveries"],
   queryFn: () => take(api.GET("/api/deliveries")),

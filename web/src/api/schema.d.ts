@@ -1847,86 +1847,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/buying": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * To Buy
-         * @description Seed and stock that planned batches want and stock does not hold.
-         */
-        get: operations["aldrip_batches_api_to_buy"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/buying/export": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export Buying
-         * @description The buying list as CSV.
-         */
-        get: operations["aldrip_batches_api_export_buying"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lots/{lot_id}/waiting": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Waiting For Lot
-         * @description Planned batches without seed that this lot could be sown in.
-         */
-        get: operations["aldrip_batches_api_waiting_for_lot"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lots/{lot_id}/give": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Give Lot
-         * @description Let planned batches be sown from a lot.
-         */
-        post: operations["aldrip_batches_api_give_lot"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/methods/schools": {
         parameters: {
             query?: never;
@@ -1961,6 +1881,106 @@ export interface paths {
          * @description What a method that is still being written would give; nothing is saved.
          */
         post: operations["aldrip_batches_api_try_method"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Buy
+         * @description Seed and stock that planned batches want and stock does not hold.
+         */
+        get: operations["aldrip_batches_buying_api_to_buy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Buying
+         * @description The buying list as CSV.
+         */
+        get: operations["aldrip_batches_buying_api_export_buying"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying/spoken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Spoken
+         * @description How much of each lot planned batches want and order lines have set aside.
+         */
+        get: operations["aldrip_batches_buying_api_spoken"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting For Lot
+         * @description Planned batches without seed that this lot could be sown in.
+         */
+        get: operations["aldrip_batches_buying_api_waiting_for_lot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Lot
+         * @description Let planned batches be sown from a lot.
+         */
+        post: operations["aldrip_batches_buying_api_give_lot"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2426,6 +2446,26 @@ export interface paths {
          * @description Entries of a count, each kept once.
          */
         post: operations["aldrip_seedcrops_api_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/photos/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Photo
+         * @description A photo that was taken with an entry.
+         */
+        get: operations["aldrip_seedcrops_api_photo"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5675,6 +5715,19 @@ export interface components {
             short: number;
             /** Batches */
             batches: number;
+            futures: components["schemas"]["FuturesOut"] | null;
+        };
+        /**
+         * FuturesOut
+         * @description How likely each outcome is, in bars of `width` units from `first` on.
+         */
+        FuturesOut: {
+            /** First */
+            first: number;
+            /** Width */
+            width: number;
+            /** Chances */
+            chances: number[];
         };
         /** InTimeOut */
         InTimeOut: {
@@ -6728,74 +6781,6 @@ export interface components {
             /** There */
             there: boolean;
         };
-        /** UseOut */
-        UseOut: {
-            /** Batch Id */
-            batch_id: number;
-            /** Batch */
-            batch: string;
-            /** Quantity */
-            quantity: number;
-            /**
-             * On
-             * Format: date
-             */
-            on: string;
-        };
-        /** WantedOut */
-        WantedOut: {
-            /** Crop */
-            crop: string;
-            /** Cultivar */
-            cultivar: string;
-            /** What */
-            what: string;
-            /** Quantity */
-            quantity: number;
-            /** Unit */
-            unit: string;
-            /** Lot */
-            lot: string;
-            /**
-             * Order By
-             * Format: date
-             */
-            order_by: string;
-            /** Late */
-            late: boolean;
-            /** Uses */
-            uses: components["schemas"]["UseOut"][];
-        };
-        /** WaitsOut */
-        WaitsOut: {
-            /** Batch Id */
-            batch_id: number;
-            /** Batch */
-            batch: string;
-            /** Version */
-            version: number;
-            /** Quantity */
-            quantity: number;
-            /** Unit */
-            unit: string;
-            /**
-             * On
-             * Format: date
-             */
-            on: string;
-            /** Holds */
-            holds: boolean;
-        };
-        /**
-         * GiveIn
-         * @description The version of each batch by its number, as it was seen.
-         */
-        GiveIn: {
-            /** Batches */
-            batches: {
-                [key: string]: number;
-            };
-        };
         /** SchoolOut */
         SchoolOut: {
             /** Slug */
@@ -6922,6 +6907,86 @@ export interface components {
             quantity: string;
             /** Begin */
             begin?: string | null;
+        };
+        /** UseOut */
+        UseOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Quantity */
+            quantity: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+        };
+        /** WantedOut */
+        WantedOut: {
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** What */
+            what: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /** Lot */
+            lot: string;
+            /**
+             * Order By
+             * Format: date
+             */
+            order_by: string;
+            /** Late */
+            late: boolean;
+            /** Uses */
+            uses: components["schemas"]["UseOut"][];
+        };
+        /**
+         * SpokenOut
+         * @description What is spoken for of a lot, in the unit that the lot is shown in.
+         */
+        SpokenOut: {
+            /** Lot Id */
+            lot_id: number;
+            /** Planned */
+            planned: number;
+            /** Aside */
+            aside: number;
+        };
+        /** WaitsOut */
+        WaitsOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Version */
+            version: number;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Holds */
+            holds: boolean;
+        };
+        /**
+         * GiveIn
+         * @description The version of each batch by its number, as it was seen.
+         */
+        GiveIn: {
+            /** Batches */
+            batches: {
+                [key: string]: number;
+            };
         };
         /** CardOut */
         CardOut: {
@@ -7843,6 +7908,8 @@ export interface components {
             plantable: {
                 [key: string]: unknown;
             };
+            /** Plantable M */
+            plantable_m: number[][][][];
             /** Strip Left */
             strip_left: {
                 [key: string]: unknown;
@@ -8133,6 +8200,8 @@ export interface components {
             };
             /** Last */
             last: components["schemas"]["EntryOut"][];
+            /** Notes */
+            notes: components["schemas"]["VisitNoteOut"][];
             judgement: components["schemas"]["JudgementOut"] | null;
             /** Twice */
             twice: string[];
@@ -8176,6 +8245,30 @@ export interface components {
             plants: number;
             /** By Found */
             by_found: number[][];
+        };
+        /**
+         * VisitNoteOut
+         * @description A note or a photo to an area.
+         */
+        VisitNoteOut: {
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Area */
+            area: number;
+            /** Note */
+            note: string;
+            /** Photo */
+            photo: boolean;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** CountedOut */
         CountedOut: {
@@ -8228,6 +8321,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Photo
+             * @default
+             */
+            photo: string;
             /** Takes Back */
             takes_back?: string | null;
             /** Counted At */
@@ -9029,6 +9127,8 @@ export interface components {
             link: string;
             /** Action */
             action: string;
+            /** Effect */
+            effect: string;
         };
         /** FlagOut */
         FlagOut: {
@@ -11666,96 +11766,6 @@ export interface operations {
             };
         };
     };
-    aldrip_batches_api_to_buy: {
-        parameters: {
-            query?: {
-                lead_days?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WantedOut"][];
-                };
-            };
-        };
-    };
-    aldrip_batches_api_export_buying: {
-        parameters: {
-            query?: {
-                lead_days?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    aldrip_batches_api_waiting_for_lot: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                lot_id: number | string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitsOut"][];
-                };
-            };
-        };
-    };
-    aldrip_batches_api_give_lot: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                lot_id: number | string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["GiveIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-        };
-    };
     aldrip_batches_api_schools: {
         parameters: {
             query?: {
@@ -11799,6 +11809,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_buying_api_to_buy: {
+        parameters: {
+            query?: {
+                lead_days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_buying_api_export_buying: {
+        parameters: {
+            query?: {
+                lead_days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_batches_buying_api_spoken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpokenOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_buying_api_waiting_for_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitsOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_buying_api_give_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };
@@ -12376,6 +12496,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CountedOut"];
                 };
+            };
+        };
+    };
+    aldrip_seedcrops_api_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number | string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,6 +7,8 @@ export interface WorkingContent {
   title: string;
   value: string;
   steps: Schemas["StepOut"][];
+  /** The outcomes behind the number, drawn. */
+  picture?: ReactNode;
   /** Where an assumption is changed. */
   change?: ReactNode;
 }
@@ -65,6 +67,7 @@ export function WorkingPanel() {
           W close
         </button>
       </div>
+      {content?.picture ? <div className="mt-2">{content.picture}</div> : null}
       {content ? (
         <ol className="mt-2">
           {content.steps.map((step, index) => (

@@ -19,6 +19,13 @@ export function chance(value: number | null | undefined): string {
   return `${Math.round(value * 100)} %`;
 }
 
+/** Of a hundred seasons, in how many; never none or all where a few remain. */
+export function inHundred(value: number): string {
+  if (value >= 0.995 && value < 1 - 1e-9) return "over 99";
+  if (value > 1e-9 && value < 0.005) return "under 1";
+  return String(Math.round(value * 100));
+}
+
 export function grams(value: number | null | undefined): string {
   if (value === null || value === undefined) return "";
   if (value >= 1000) return `${(value / 1000).toFixed(2)} kg`;

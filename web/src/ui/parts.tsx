@@ -134,6 +134,21 @@ export function Sheet({
 }
 
 /** An empty room says what belongs there and offers the first step. */
+/** What is there against what is wanted: a bar that should reach its tick, and the figure bold where it does not. */
+export function Against({ wanted, there, children }: { wanted: number; there: number; children: ReactNode }) {
+  const most = Math.max(wanted * 1.25, there, 1e-9);
+  const WIDTH = 56;
+  return (
+    <span className="inline-flex items-center justify-end gap-2">
+      <svg width={WIDTH} height={10} aria-hidden="true" className="flex-none">
+        <rect x={0} y={2} width={(there / most) * WIDTH} height={6} className="fill-stand" />
+        <rect x={(wanted / most) * WIDTH - 1.5} y={0} width={3} height={10} className="fill-ink" />
+      </svg>
+      <span className={`min-w-16 text-right ${there < wanted * (1 - 1e-6) ? "font-bold" : ""}`}>{children}</span>
+    </span>
+  );
+}
+
 export function Empty({ title, children }: { title: string; children: ReactNode }) {
   return (
     <div className="max-w-xl py-8">

@@ -14,6 +14,7 @@ import { BatchCode, Faults, LotCode, Pennant } from "../../ui/parts";
 import { DoneRows } from "../../ui/TakeBack";
 import { textWidth } from "../../ui/textWidth";
 import { Doing } from "./Doing";
+import { Futures } from "./Futures";
 import { Rungs } from "./Rungs";
 import { SeedRungs } from "./SeedRungs";
 
@@ -25,7 +26,13 @@ export function Ladder() {
   const { content, show } = useWorking();
   useEffect(() => {
     // Whoever opens the working before touching a number finds the start explained.
-    if (!content) show({ title: "start", value: count(batch.start), steps: batch.workings.start ?? [] });
+    if (!content)
+      show({
+        title: "start",
+        value: count(batch.start),
+        steps: batch.workings.start ?? [],
+        picture: batch.forecast ? <Futures forecast={batch.forecast} /> : undefined,
+      });
   }, [content, show, batch]);
   const cultivar = batch.cultivar ? ` ${batch.cultivar}` : "";
   return (
@@ -231,7 +238,12 @@ function Says({ batch }: { batch: Batch }) {
             className="btn-link font-bold"
             onClick={() =>
               show(
-                { title: "chance of the promise", value: chance(forecast.chance), steps: batch.workings.chance ?? [] },
+                {
+                  title: "chance of the promise",
+                  value: chance(forecast.chance),
+                  steps: batch.workings.chance ?? [],
+                  picture: <Futures forecast={forecast} />,
+                },
                 true,
               )
             }

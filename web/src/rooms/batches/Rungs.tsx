@@ -6,6 +6,7 @@ import { isoWeek, shortDay } from "../../ui/dates";
 import { count, decimals, hectares, isGround, share } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { OriginMark } from "../../ui/parts";
+import { Futures } from "./Futures";
 import { type LogScale, makeLogScale } from "./ladderScale";
 import { RateForm } from "./RateForm";
 
@@ -216,7 +217,13 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
   const steps = batch.workings[rung.key] ?? [];
   const explain = (reveal: boolean) =>
     show(
-      { title: `${rung.name.toLowerCase()}`, value: `${shown} ${rung.unit}`, steps, change: changes(batch, rung) },
+      {
+        title: `${rung.name.toLowerCase()}`,
+        value: `${shown} ${rung.unit}`,
+        steps,
+        picture: rung.key === "start" && batch.forecast ? <Futures forecast={batch.forecast} /> : undefined,
+        change: changes(batch, rung),
+      },
       reveal,
     );
   const commit = () => {

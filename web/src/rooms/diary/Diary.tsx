@@ -152,6 +152,7 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
               )}
             </span>
             <span className="min-w-0 flex-1 basis-64">{decision.sentence}</span>
+            {decision.effect ? <span className="cond text-ink2 text-note">{decision.effect}</span> : null}
             <Door className="btn lg:!min-h-6" link={decision.link}>
               {decision.action}
             </Door>
@@ -432,7 +433,7 @@ function MarkTask({ task, onClose }: { task: Task; onClose: () => void }) {
             <input className="input phone" value={took} onChange={(e) => setTook(e.target.value)} />
           </Field>
         </div>
-        <Field label="A word on it" fault={error?.of("note")}>
+        <Field label="Note" fault={error?.of("note")}>
           <input className="input phone" value={note} onChange={(e) => setNote(e.target.value)} />
         </Field>
         <Faults error={mark.error} fields={["quantity_done", "minutes_spent", "note"]} />

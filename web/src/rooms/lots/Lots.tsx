@@ -2,11 +2,11 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useCallback, useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { lotQuery, lotsQuery, type Ref, ref } from "../../api/queries";
+import { lotQuery, lotsQuery, type Ref, ref, spokenQuery } from "../../api/queries";
 import { fullDay, shortDay } from "../../ui/dates";
 import { count, few, quantity, share } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
-import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { Against, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
@@ -29,7 +29,11 @@ export function Lots() {
       void navigate({ to: "/lots", search: (old) => ({ ...old, lot: id ? String(id) : undefined }) }),
     [navigate],
   );
-  const columns = useMemo(() => columnsOf(choose), [choose]);
+  const { data: spoken } = useQuery(spokenQuery);
+  const columns = useMemo(
+    () => columnsOf(choose, new Map(spoken?.map((one) => [one.lot_id, one.planned + one.aside]))),
+    [choose, spoken],
+  );
   const stocked = lots.filter((lot) => lot.balance > 0).length;
   return (
     <div className="px-4 pb-6">
@@ -84,7 +88,7 @@ export function Lots() {
   );
 }
 
-function columnsOf(choose: (id: number) => void): Column<Lot>[] {
+function columnsOf(choose: (id: number) => void, spoken: Map<number, number>): Column<Lot>[] {
   return [
     {
       key: "code",
@@ -118,6 +122,23 @@ function columnsOf(choose: (id: number) => void): Column<Lot>[] {
       ),
     },
     { key: "balance", head: "In stock", value: (l) => l.balance, cell: (l) => quantity(l.balance, l.unit), num: true },
+    {
+      key: "spoken",
+      head: "Spoken for",
+      value: (l) => spoken.get(l.id) ?? null,
+      cell: (l) => {
+        const wanted = spoken.get(l.id) ?? 0;
+        return wanted ? (
+          <Against wanted={wanted} there={l.balance}>
+            {quantity(wanted, l.unit)}
+            {wanted > l.balance * (1 + 1e-6) ? `, ${quantity(wanted - l.balance, l.unit)} short` : ""}
+          </Against>
+        ) : (
+          ""
+        );
+      },
+      num: true,
+    },
     {
       key: "germination",
       head: "Germination",

@@ -12,7 +12,7 @@ import { useAsk } from "../../ui/useAsk";
 import { formsOf } from "./forms";
 import type { Typed } from "./NewOrder";
 
-/** Can we take it? Earliest date, what limits it, what cures it; nothing is saved. */
+/** Can we take it? Earliest date, what limits it, its remedies; nothing is saved. */
 export function Ask({
   open,
   onClose,
@@ -90,7 +90,7 @@ export function Ask({
               {limit.sentence}
             </p>
           ))}
-          {answer.remedies.length ? <h2>What cures it</h2> : null}
+          {answer.remedies.length ? <h2>Remedies</h2> : null}
           <ul>
             {answer.remedies.map((remedy) => (
               <li key={remedy.sentence} className="border-hair border-b py-1">

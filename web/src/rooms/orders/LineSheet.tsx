@@ -48,8 +48,8 @@ export function LineSheet({ line, others, onClose }: { line: Line; others: Line[
       )}
       {open && line.problem ? (
         <div className="mt-4 border-ink border-t pt-3">
-          <h2>What cures it</h2>
-          <Cures line={line} />
+          <h2>Remedies</h2>
+          <Remedies line={line} />
         </div>
       ) : null}
       <WhatWasDone of={[line.uuid]} empty="The line stands as it was taken in." />
@@ -417,7 +417,7 @@ function Give({ one, ask, busy, whole }: { one: Schemas["StandingForOut"]; ask: 
   );
 }
 
-function Cures({ line }: { line: Line }) {
+function Remedies({ line }: { line: Line }) {
   const ask = useSave(() =>
     take(
       api.POST("/api/orders/can-we-take-it", {
@@ -435,7 +435,7 @@ function Cures({ line }: { line: Line }) {
     return (
       <>
         <button type="button" className="btn" disabled={ask.isPending} onClick={() => ask.mutate(undefined)}>
-          Work out the cures
+          Work out the remedies
         </button>
         <Faults error={ask.error} />
       </>

@@ -6,7 +6,7 @@ import { ordersQuery, waitingQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
+import { Against, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { Ask } from "./Ask";
 import { LineSheet } from "./LineSheet";
@@ -127,22 +127,6 @@ function wrongFirst(line: Line): number {
   return line.problem ? 0 : line.planned ? 2 : 1;
 }
 
-/** What is forecast against what is promised: a bar that should reach its tick. */
-function PromiseBar({ promised, forecast, unit }: { promised: number; forecast: number; unit: string }) {
-  const most = Math.max(promised * 1.25, forecast, 1);
-  const WIDTH = 56;
-  return (
-    <span className="inline-flex items-center justify-end gap-2">
-      <svg width={WIDTH} height={10} aria-hidden="true" className="flex-none">
-        <rect x={0} y={2} width={(forecast / most) * WIDTH} height={6} className="fill-stand" />
-        <rect x={(promised / most) * WIDTH - 1.5} y={0} width={3} height={10} className="fill-ink" />
-      </svg>
-      <span className={forecast < promised ? "font-bold" : ""}>{count(forecast)}</span>
-      <span className="sr-only"> {unit} forecast</span>
-    </span>
-  );
-}
-
 export function columnsOf(choose: (id: number) => void): Column<Line>[] {
   return [
     {
@@ -226,7 +210,10 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       value: (l) => (l.state === "open" ? l.forecast : null),
       cell: (l) =>
         l.state === "open" && l.planned ? (
-          <PromiseBar promised={l.quantity - l.delivered} forecast={l.forecast ?? 0} unit={l.unit} />
+          <Against wanted={l.quantity - l.delivered} there={l.forecast ?? 0}>
+            {count(l.forecast)}
+            <span className="sr-only"> {l.unit} forecast</span>
+          </Against>
         ) : (
           ""
         ),

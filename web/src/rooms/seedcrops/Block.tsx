@@ -1,8 +1,8 @@
-import { useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
 import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { blockQuery, ref } from "../../api/queries";
+import { blockQuery, isolationQuery, ref } from "../../api/queries";
 import { useWorking } from "../../shell/working";
 import { shortDay } from "../../ui/dates";
 import { chance, count, hectares, kilos, share, weighed } from "../../ui/format";
@@ -20,6 +20,7 @@ export type BlockData = Schemas["BlockOut"];
 export function Block() {
   const { id = "" } = useParams({ strict: false });
   const { data: block } = useSuspenseQuery(blockQuery(ref(id)));
+  const { data: isolation } = useQuery({ ...isolationQuery(ref(id)), enabled: block.state !== "delivered" });
   const layout = useLayoutProposal(block);
   const drawing = layout.preview?.rows ?? block.rows;
   return (
@@ -39,7 +40,15 @@ export function Block() {
         ))}
         <div className="flex flex-wrap gap-x-6 gap-y-3 pt-1">
           <Drawn>
-            {(width) => <RowsDrawing drawing={drawing} pattern={block.layout.pattern} width={width} height={330} />}
+            {(width) => (
+              <RowsDrawing
+                drawing={drawing}
+                pattern={block.layout.pattern}
+                width={width}
+                height={330}
+                near={nearOf(isolation)}
+              />
+            )}
           </Drawn>
           {block.layout.pattern ? (
             <PatternStrip
@@ -62,6 +71,20 @@ export function Block() {
       <LayoutBar layout={layout} />
     </div>
   );
+}
+
+/** What of the ground is inside the distance that a neighbour asks, where one is too close. */
+function nearOf(isolation: Schemas["IsolationOut"] | undefined) {
+  const close = isolation?.neighbours.filter((one) => one.state === "too close") ?? [];
+  if (!isolation || !close.length || isolation.plantable_m2 >= isolation.area_m2) return undefined;
+  const asked = Math.max(...close.map((one) => one.required_m ?? 0));
+  return {
+    kept: isolation.plantable_m,
+    words: [
+      `inside the ${count(asked)} m of ${close.map((one) => one.name).join(", ")}`,
+      `${hectares(isolation.area_m2 - isolation.plantable_m2)} of ${hectares(isolation.area_m2)}`,
+    ],
+  };
 }
 
 /** The drawing takes the room that is there. */

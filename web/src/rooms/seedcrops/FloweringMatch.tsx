@@ -2,7 +2,7 @@ import { api, entryId, type Schemas, take } from "../../api/client";
 import { type Scale, useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { addDays, dayNumber, monday, shortDay } from "../../ui/dates";
-import { share } from "../../ui/format";
+import { few, share } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Pennant } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
@@ -11,7 +11,8 @@ import { Arrow } from "./LayoutFields";
 
 type Match = Schemas["MatchOut"];
 type Remedy = Schemas["NickRemedyOut"];
-const HIGH = 96;
+const HIGH = 112;
+const HEAD = 30;
 const ROLE = { F: "female", M: "male", S: "crop" } as Record<string, string>;
 
 /** Two curves on the season line's own axis; observed stages move them, remedies close the gap. */
@@ -107,7 +108,7 @@ function pathFor(values: number[], from: string, scale: Scale, most: number): st
   return values
     .map(
       (value, n) =>
-        `${n ? "L" : "M"}${scale.x(addDays(from, n)).toFixed(1)} ${(HIGH - (value / most) * (HIGH - 12)).toFixed(1)}`,
+        `${n ? "L" : "M"}${scale.x(addDays(from, n)).toFixed(1)} ${(HIGH - (value / most) * (HIGH - HEAD)).toFixed(1)}`,
     )
     .join("");
 }
@@ -147,7 +148,7 @@ function Curves({ match }: { match: Match }) {
   return (
     <svg
       width={scale.width}
-      height={HIGH + 20}
+      height={HIGH + 24}
       role="img"
       aria-label={`Flowering: ${said}`}
       className="hidden lg:block"
@@ -197,7 +198,29 @@ function Curves({ match }: { match: Match }) {
         </>
       ) : null}
       <line x1={scale.left} x2={scale.left + scale.open} y1={HIGH} y2={HIGH} className="stroke-ink" strokeWidth={1.5} />
-      <g transform={`translate(${legend} 12)`}>
+      {match.parents.map((parent) => (
+        <Bracket
+          key={parent.role}
+          from={parent.planned_first}
+          to={parent.first}
+          y={10 + (parent.role === "M" ? 0 : 12)}
+          scale={scale}
+          words={(days) =>
+            `${ROLE[parent.role]} ${few(days, "day")} ${parent.first > parent.planned_first ? "later" : "sooner"} than planned`
+          }
+        />
+      ))}
+      {female && male && female.role === "F" && female.first !== male.first ? (
+        <Bracket
+          from={female.first}
+          to={male.first}
+          y={HIGH + 11}
+          scale={scale}
+          words={() => (female.first < male.first ? "receptive, no pollen yet" : "pollen, none receptive yet")}
+          before
+        />
+      ) : null}
+      <g transform={`translate(${legend} ${HEAD + 4})`}>
         {female ? (
           <g>
             <line x1={0} x2={22} y1={4} y2={4} className="stroke-f" strokeWidth={2} />
@@ -222,9 +245,44 @@ function Curves({ match }: { match: Match }) {
         </g>
       </g>
       {todayX > scale.left && todayX < scale.left + scale.open ? (
-        <line x1={todayX} x2={todayX} y1={0} y2={HIGH + 20} className="stroke-ink" strokeWidth={1.5} />
+        <line x1={todayX} x2={todayX} y1={0} y2={HIGH + 24} className="stroke-ink" strokeWidth={1.5} />
       ) : null}
     </svg>
+  );
+}
+
+/** The days between two, as a bracket with its words behind it; less than a day is none. */
+function Bracket({
+  from,
+  to,
+  y,
+  scale,
+  words,
+  before,
+}: {
+  from: string;
+  to: string;
+  y: number;
+  scale: Scale;
+  words: (days: number) => string;
+  before?: boolean;
+}) {
+  const [first, last] = [from, to].sort() as [string, string];
+  const days = dayNumber(last) - dayNumber(first);
+  const [x, end] = [scale.x(first), scale.x(last)];
+  if (!days || x < scale.left || end > scale.left + scale.open) return null;
+  return (
+    <g>
+      <path d={`M${x} ${y - 4}V${y + 4}M${x} ${y}H${end}M${end} ${y - 4}V${y + 4}`} className="fill-none stroke-ink" />
+      <text
+        x={before ? x - 5 : end + 5}
+        y={y + 4}
+        textAnchor={before ? "end" : "start"}
+        className="cond fill-ink text-note font-bold"
+      >
+        {words(days)}
+      </text>
+    </g>
   );
 }
 

@@ -1,16 +1,17 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "@tanstack/react-router";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { ApiError, api, entryId, type Schemas, take } from "../../api/client";
-import { inspectionQuery, saved } from "../../api/queries";
+import { inspectionQuery } from "../../api/queries";
 import { usePrefs } from "../../shell/prefs";
 import { shortDay } from "../../ui/dates";
 import { count } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
-import { Faults, Sheet } from "../../ui/parts";
+import { Faults } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { CountDrawing, FieldRoute } from "./CountDrawing";
-import { OtherWays } from "./OtherWays";
+import { AddNote, InspectionNotes } from "./InspectionNotes";
+import { Rules, Sign } from "./InspectionSign";
 import { keep, keepSheet, keptSheet, send, type Waiting, waiting } from "./outbox";
 import { nearest, outlookFrom, outlookOf, rejectAt, stateFrom, stillMissing, tallyWith } from "./verdictTable";
 
@@ -80,12 +81,12 @@ function useSheet(id: number) {
     };
   }, [id, push, take_]);
   const enter = async (
-    entry: Omit<Schemas["EntryIn"], "client_uuid" | "note"> & { note?: string },
+    entry: Omit<Schemas["EntryIn"], "client_uuid" | "note" | "photo"> & { note?: string; photo?: string },
     undoes?: Waiting["undoes"],
   ) => {
     const row: Waiting = {
       inspection: id,
-      entry: { note: "", ...entry, client_uuid: entryId(), at: new Date().toISOString() },
+      entry: { note: "", photo: "", ...entry, client_uuid: entryId(), at: new Date().toISOString() },
       ...(undoes ? { undoes } : {}),
     };
     await keep(row);
@@ -125,6 +126,7 @@ export function Inspection() {
         ) : (
           <Counting sheet={sheet} rows={rows} enter={enter} onFresh={fresh} offline={since !== null} />
         )}
+        <InspectionNotes sheet={sheet} />
         <p className="mt-4 flex justify-between">
           <button type="button" className="btn-link min-h-11" onClick={() => setSun(!sun)}>
             Sun mode {sun ? "on" : "off"}
@@ -322,7 +324,6 @@ function Counting({
     { uuid: string; words: string; plants: number; faults: Record<string, number>; area: number }[]
   >([]);
   const [signing, setSigning] = useState(false);
-  const noted = useRef<HTMLDialogElement>(null);
   if (!table) return null;
   const missing = stillMissing(sheet, tally);
   const state = stateFrom(table, tally, missing);
@@ -445,14 +446,7 @@ function Counting({
               <b className="block">Take back last</b>
               <span className="note">{newest ? `${newest.words}, area ${newest.area}` : "nothing yet"}</span>
             </button>
-            <button
-              type="button"
-              className="min-h-[56px] border-2 border-ink bg-panel p-2 text-left"
-              onClick={() => noted.current?.showModal()}
-            >
-              <b className="block">Add a word</b>
-              <span className="note">to this area</span>
-            </button>
+            <AddNote area={area} enter={(note, photo) => enter({ area, plants: 0, faults: {}, note, photo })} />
           </div>
           {before.length ? (
             <details className="mt-2">
@@ -475,24 +469,6 @@ function Counting({
               </ul>
             </details>
           ) : null}
-          <dialog ref={noted} className="w-[320px] border-2 border-ink bg-panel p-4" aria-label="A word to this area">
-            <form
-              method="dialog"
-              className="grid gap-2"
-              onSubmit={(event) => {
-                const text = String(new FormData(event.currentTarget).get("note") ?? "").trim();
-                if (text) void enter({ area, plants: 0, faults: {}, note: text });
-              }}
-            >
-              <label className="field">
-                <span>A word to area {area}</span>
-                <input name="note" className="input min-h-11" maxLength={300} />
-              </label>
-              <button type="submit" className="btn min-h-11">
-                Keep
-              </button>
-            </form>
-          </dialog>
           {state === "continue" || next ? (
             <button
               type="button"
@@ -528,124 +504,5 @@ function Counting({
       </details>
       {signing ? <Sign sheet={sheet} onClose={() => setSigning(false)} onSigned={onFresh} /> : null}
     </div>
-  );
-}
-
-function Rules({ sheet }: { sheet: Visit }) {
-  return (
-    <div className="grid gap-1">
-      <p>
-        {sheet.standard}. {sheet.areas} areas of {count(sheet.plants_per_area)} plants, {count(sheet.sample)} in all,
-        spread as drawn.
-      </p>
-      <ul>
-        {sheet.limits.map((limit) => (
-          <li key={limit.attribute}>
-            {limit.words}: at most {(limit.limit * 100).toFixed(2)} %,{" "}
-            {limit.decision === "plain_max" ? "by the share found" : "by reject number"}; rejects from{" "}
-            {sheet.table?.reject_at[limit.attribute]} on. <span className="note">{limit.source}</span>
-          </li>
-        ))}
-      </ul>
-      {sheet.shedding_from ? (
-        <p>Roguing cures only before {shortDay(sheet.shedding_from)}, when pollen must be reckoned with.</p>
-      ) : null}
-    </div>
-  );
-}
-
-const CHOICES: Record<string, string> = {
-  accept: "Accept the field",
-  rogue: "Rogue and inspect again",
-  downgrade: "Downgrade the class",
-  reject: "Reject the field",
-};
-
-function Sign({
-  sheet,
-  onClose,
-  onSigned,
-}: {
-  sheet: Visit;
-  onClose: () => void;
-  onSigned: (fresh: Visit) => Promise<void>;
-}) {
-  const may = useMay();
-  const [now, setNow] = useState(sheet);
-  const [reason, setReason] = useState("");
-  useEffect(() => {
-    // The choices depend on everything having arrived; ask once more.
-    take(api.GET("/api/inspections/{inspection_id}", { params: { path: { inspection_id: sheet.id } } })).then(
-      setNow,
-      () => undefined,
-    );
-  }, [sheet.id]);
-  const sign = useSave(
-    (decision: string) =>
-      take(
-        api.POST("/api/inspections/{inspection_id}/sign", {
-          params: { path: { inspection_id: sheet.id } },
-          body: { decision, reason },
-        }),
-      ),
-    signed,
-  );
-  function signed(fresh: Visit) {
-    void onSigned(fresh);
-    void saved();
-    onClose();
-  }
-  return (
-    <Sheet open onClose={onClose} title="Decide and sign">
-      <div className="grid gap-3">
-        {now.judgement?.faults.map((fault) => (
-          <p key={fault.attribute}>
-            <b>
-              {count(fault.found)} {fault.words}
-            </b>
-            , rejects from {fault.reject_at} on:{" "}
-            {fault.state === "reject" ? "rejects" : fault.state === "accept" ? "passes" : "not decided"}.
-          </p>
-        ))}
-        {now.choices.includes("rogue") && now.hours_to_rogue !== null ? (
-          <p>
-            Roguing the whole field takes about {now.hours_to_rogue.toFixed(0)} person-hours; the count is then made
-            anew, and both stay.
-          </p>
-        ) : null}
-        <label className="field">
-          <span>A word to it, if any</span>
-          <input className="input min-h-11" value={reason} onChange={(event) => setReason(event.target.value)} />
-        </label>
-        <Faults error={sign.error} />
-        {may("seedcrops.sign") ? (
-          now.choices.map((choice, n) => (
-            <button
-              key={choice}
-              type="button"
-              className={`btn min-h-12 ${n ? "" : "btn-decide"}`}
-              disabled={sign.isPending}
-              onClick={() => sign.mutate(choice)}
-            >
-              {CHOICES[choice]}
-            </button>
-          ))
-        ) : (
-          <p className="note">An inspector or a manager signs.</p>
-        )}
-        {may("seedcrops.sign") && now.state === "open" ? <OtherWays sheet={now} onSigned={signed} /> : null}
-        {now.twice.map((said) => (
-          <p key={said} className="fault">
-            {said}
-          </p>
-        ))}
-        {now.choices.length ? null : (
-          <p>
-            Some entries have not arrived, or the count is not full yet: every area asks for its{" "}
-            {count(now.plants_per_area)} plants.
-          </p>
-        )}
-      </div>
-    </Sheet>
   );
 }

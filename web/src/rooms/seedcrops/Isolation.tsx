@@ -77,7 +77,7 @@ export function Isolation() {
         <FieldMap data={data} name={block.field} />
         <div>
           <Distances data={data} onForget={setLeaving} onCorrect={setAdding} />
-          {data.remedies.length ? <Cures data={data} block={block} /> : null}
+          {data.remedies.length ? <Remedies data={data} block={block} /> : null}
         </div>
       </div>
       {adding ? (
@@ -143,7 +143,9 @@ function FieldMap({ data, name }: { data: Data; name: string }) {
     const bounds = L.latLngBounds(turned(own));
     for (const one of near)
       bounds.extend(L.latLngBounds(turned((one.outline as unknown as Polygon).coordinates[0] ?? [])));
-    map.fitBounds(bounds.pad(0.12));
+    // The whole distance asked is to be seen, and not a piece of its ring.
+    for (const band of data.bands) bounds.extend(L.latLngBounds(turned(band.line)));
+    map.fitBounds(bounds.pad(0.06));
     return () => {
       map.remove();
     };
@@ -159,7 +161,7 @@ function FieldMap({ data, name }: { data: Data; name: string }) {
       </svg>
       <div
         ref={holder}
-        className="map h-[430px] border border-hair bg-frame"
+        className="map h-[clamp(320px,62vh,720px)] border border-hair bg-frame"
         role="application"
         aria-label={`Map of ${name} and the fields around it; the table beside it says the same`}
       />
@@ -243,7 +245,7 @@ function Distances({
   );
 }
 
-function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
+function Remedies({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
   const may = useMay();
   const navigate = useNavigate();
   const path = { params: { path: { block_id: block.block_id ?? 0 } } };
@@ -265,7 +267,7 @@ function Cures({ data, block }: { data: Data; block: Schemas["BlockOut"] }) {
   };
   return (
     <section className="mt-4">
-      <h2 className="border-rule border-b pb-1">What cures it</h2>
+      <h2 className="border-rule border-b pb-1">Remedies</h2>
       <Faults error={act.error} />
       <ul>
         {data.remedies.map((remedy) => (

@@ -1,4 +1,15 @@
-import { barLength, type Drawing, frameOf, groundPath, marksOf, pathOf, patternStrip } from "./rowsLayout";
+import { textWidth } from "../../ui/textWidth";
+import {
+  barLength,
+  type Drawing,
+  type Frame,
+  frameOf,
+  groundPath,
+  marksOf,
+  middleOf,
+  pathOf,
+  patternStrip,
+} from "./rowsLayout";
 
 /** The rows to scale in the real outline: F solid, M dashed, border and headland dotted; letters at the ends. */
 export function RowsDrawing({
@@ -6,11 +17,14 @@ export function RowsDrawing({
   pattern,
   width,
   height,
+  near,
 }: {
   drawing: Drawing;
   pattern: string;
   width: number;
   height: number;
+  /** What keeps its distance, where a neighbour stands too near; the rest is struck through and said. */
+  near?: Near | undefined;
 }) {
   const frame = frameOf(drawing, width, height, 34);
   const thick = Math.max(0.5, Math.min(2, frame.scale * 0.42));
@@ -41,6 +55,7 @@ export function RowsDrawing({
         className="fill-panel/80 stroke-ink2"
         strokeDasharray="2 3"
       />
+      {near ? <TooNear drawing={drawing} near={near} frame={frame} /> : null}
       <polygon points={outline} className="fill-none stroke-ink" strokeWidth={1.5} />
       {marksOf(drawing, frame).map((mark) => (
         <text
@@ -72,6 +87,41 @@ export function RowsDrawing({
         </text>
       </g>
     </svg>
+  );
+}
+
+export interface Near {
+  kept: number[][][][];
+  words: string[];
+}
+
+/** The part inside the distance that a neighbour asks: hatched over the rows, its edge dashed, its area in words. */
+function TooNear({ drawing, near, frame }: { drawing: Drawing; near: Near; frame: Frame }) {
+  const edge = groundPath([...near.kept, ...drawing.gone], frame.at);
+  const [x, y] = middleOf(drawing.outline, near.kept, frame);
+  const wide = Math.max(...near.words.map((one) => textWidth(one))) * 1.08 + 14;
+  const left = Math.max(2, Math.min(frame.width - wide - 2, x - wide / 2));
+  return (
+    <g>
+      <defs>
+        <pattern id="too-near" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <rect width="3" height="7" className="fill-panel" />
+        </pattern>
+      </defs>
+      <path
+        d={`${groundPath([[drawing.outline]], frame.at)}${edge}`}
+        fill="url(#too-near)"
+        fillRule="evenodd"
+        className="stroke-none"
+      />
+      <path d={edge} className="fill-none stroke-ink" strokeWidth={2} strokeDasharray="5 4" />
+      <rect x={left} y={y - 20} width={wide} height={38} className="fill-panel stroke-ink" />
+      {near.words.map((one, n) => (
+        <text key={one} x={left + 7} y={y - 5 + n * 15} className={`cond fill-ink text-note ${n ? "" : "font-bold"}`}>
+          {one}
+        </text>
+      ))}
+    </g>
   );
 }
 

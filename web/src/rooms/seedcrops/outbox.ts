@@ -75,6 +75,7 @@ export type Sent =
 
 const sending = new Map<number, Promise<Sent>>();
 const MOST_AT_ONCE = 500; // as the server takes
+const MOST_PHOTOS = 3_000_000; // characters of photos in one request
 
 /** Send what waits. What arrives is forgotten here; what is refused stays, with the sentence that says why. */
 export function send(inspection: number): Promise<Sent> {
@@ -83,15 +84,26 @@ export function send(inspection: number): Promise<Sent> {
   return running;
 }
 
+/** As many as the server takes in one go, and no more photos than one request carries. */
+function together(rows: Waiting[]): Waiting[] {
+  let size = 0;
+  const end = rows.findIndex(({ entry }, n) => {
+    size += entry.photo?.length ?? 0;
+    return n > 0 && (n >= MOST_AT_ONCE || size > MOST_PHOTOS);
+  });
+  return end < 0 ? rows : rows.slice(0, end);
+}
+
 async function attempt(inspection: number): Promise<Sent> {
   const rows = (await waiting(inspection)).filter((one) => !one.refused);
   if (!rows.length) return { state: "sent", sheet: null };
+  const now = together(rows);
   try {
     const answer = await take(
       api.POST("/api/inspections/{inspection_id}/counts", {
         params: { path: { inspection_id: inspection } },
         body: {
-          entries: rows.slice(0, MOST_AT_ONCE).map(({ entry: { at, ...entry } }) => ({ ...entry, counted_at: at })),
+          entries: now.map(({ entry: { at, ...entry } }) => ({ ...entry, counted_at: at })),
         },
       }),
     );
@@ -108,7 +120,7 @@ async function attempt(inspection: number): Promise<Sent> {
       table: answer.inspection.table ?? (await keptSheet(inspection))?.table ?? null,
     };
     await keepSheet(sheet);
-    return rows.length > MOST_AT_ONCE ? attempt(inspection) : { state: "sent", sheet };
+    return rows.length > now.length ? attempt(inspection) : { state: "sent", sheet };
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;
     if (error.status === 401 || error.status === 403) return { state: "sign in" };

@@ -48,6 +48,24 @@ export function groundPath(gone: number[][][][], at: (point: number[]) => readon
   return gone.flatMap((rings) => rings.map(ring)).join("");
 }
 
+/** About the middle of what of an outline is not among what is kept, on the screen: of a coarse grid, the mean. */
+export function middleOf(outline: number[][], kept: number[][][][], frame: Frame): [number, number] {
+  const inside = (p: [number, number], ring: number[][]) =>
+    ring.reduce((odd, [x = 0, y = 0], n) => {
+      const [u = 0, v = 0] = ring[(n + ring.length - 1) % ring.length] ?? [];
+      return y > p[1] !== v > p[1] && p[0] < ((u - x) * (p[1] - y)) / (v - y) + x ? !odd : odd;
+    }, false);
+  const wide = Math.max(...outline.map((p) => p[0] ?? 0));
+  const high = Math.max(...outline.map((p) => p[1] ?? 0));
+  const lost: [number, number][] = [];
+  for (let n = 0; n < 400; n++) {
+    const p: [number, number] = [((n % 20) + 0.5) * (wide / 20), (Math.floor(n / 20) + 0.5) * (high / 20)];
+    if (inside(p, outline) && !kept.some((rings) => inside(p, rings[0] ?? []))) lost.push(p);
+  }
+  const mean = (axis: 0 | 1) => lost.reduce((sum, p) => sum + p[axis], 0) / Math.max(1, lost.length);
+  return frame.at([mean(0), mean(1)]);
+}
+
 export interface Mark {
   letter: string;
   x: number;

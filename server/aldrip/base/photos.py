@@ -1,0 +1,33 @@
+"""Photos that people take in the field: read, made small, and stripped of where and with what they were taken."""
+
+import base64
+import binascii
+import io
+
+MOST = 800_000  # characters of a photo as it is sent
+SIDE = 1600  # pixels of its longer side as it is kept
+PIXELS = 24_000_000  # of what is opened at all
+QUALITY = 72
+
+
+class NoPhoto(ValueError):
+    """What was sent is no photo that can be kept; its words say why."""
+
+
+def read_photo(text: str) -> str:
+    """A photo as JPEG in base64, at most 1600 pixels long, without what a camera writes into it. Raises NoPhoto."""
+    from PIL import Image, ImageOps, UnidentifiedImageError  # loads codecs; only photos need them
+
+    if len(text) > MOST:
+        raise NoPhoto(f"The photo is larger than the {MOST // 1000} kB that are kept.")
+    try:
+        with Image.open(io.BytesIO(base64.b64decode(text, validate=True)), formats=("JPEG", "PNG", "WEBP")) as found:
+            if found.width * found.height > PIXELS:
+                raise NoPhoto(f"The photo has more than {PIXELS // 1_000_000} million pixels.")
+            turned = ImageOps.exif_transpose(found).convert("RGB")
+    except (binascii.Error, UnidentifiedImageError, OSError, SyntaxError, Image.DecompressionBombError):
+        raise NoPhoto("This is no photo that can be opened; take it again.") from None
+    turned.thumbnail((SIDE, SIDE))
+    out = io.BytesIO()
+    turned.save(out, "JPEG", quality=QUALITY, optimize=True)
+    return base64.b64encode(out.getvalue()).decode()
