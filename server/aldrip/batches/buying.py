@@ -181,7 +181,7 @@ def spoken_for(ctx: Ctx) -> list[dict[str, Any]]:
     )
     kept = SetAside.objects.filter(lot__organisation=ctx.organisation, order_line__state=OrderLine.State.OPEN)
     aside = dict(kept.values_list("lot").annotate(all=Sum("quantity")).order_by("lot"))
-    lots = ctx.rows(Lot).filter(pk__in={*planned, *aside}).values_list("pk", "unit")
+    lots = ctx.rows(Lot).filter(pk__in={*planned, *aside}).order_by("code").values_list("pk", "unit")
     return [
         {
             "lot_id": pk,

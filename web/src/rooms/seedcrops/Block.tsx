@@ -7,7 +7,7 @@ import { useWorking } from "../../shell/working";
 import { shortDay } from "../../ui/dates";
 import { chance, count, hectares, kilos, share, weighed } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
-import { BatchCode, Pennant } from "../../ui/parts";
+import { BatchCode } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { WhatWasDone } from "../../ui/TakeBack";
 import { FloweringMatch } from "./FloweringMatch";
@@ -325,7 +325,6 @@ function Sowing({ block }: { block: BlockData }) {
           </div>
         </details>
       ) : null}
-      {block.flowering.problem ? <Pennant later>{block.flowering.problem}</Pennant> : null}
       <button
         type="button"
         className="btn-link mt-2"
