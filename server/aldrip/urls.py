@@ -28,6 +28,7 @@ from aldrip.base import limits
 from aldrip.base.errors import Conflict, FieldError, Forbidden, Refused, ServiceError, refused_problem
 from aldrip.base.requests import TookTooLong
 from aldrip.batches.api import room as batches
+from aldrip.batches.asking_api import room as asking
 from aldrip.batches.buying_api import room as buying
 from aldrip.calc import contract
 from aldrip.calc.apart import Apart
@@ -79,6 +80,7 @@ for router in (
     lots.router,
     orders.router,
     batches.router,
+    asking.router,
     buying.router,
     sowing.router,
     seedcrops.router,

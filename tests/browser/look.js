@@ -21,6 +21,16 @@ for (const element of document.querySelectorAll("body *")) {
 }
 // Pieces of text as they are seen: clipped by whatever clips them, and not what is there for the ear alone.
 const seen = [];
+const clipped = new Map();
+const clipsOf = (at) => {
+  if (!at || at === document.body) return [];
+  if (!clipped.has(at)) {
+    const style = getComputedStyle(at);
+    const clips = style.overflowX !== "visible" || style.overflowY !== "visible";
+    clipped.set(at, clips ? [at.getBoundingClientRect(), ...clipsOf(at.parentElement)] : clipsOf(at.parentElement));
+  }
+  return clipped.get(at);
+};
 const walker = document.createTreeWalker(dialog ?? document.body, NodeFilter.SHOW_TEXT);
 while (walker.nextNode()) {
   const node = walker.currentNode;
@@ -29,12 +39,9 @@ while (walker.nextNode()) {
   if (!of.checkVisibility({ opacityProperty: true, visibilityProperty: true, contentVisibilityAuto: true })) continue;
   const range = document.createRange();
   range.selectNodeContents(node);
-  const clips = [];
-  for (let at = of; at && at !== document.body; at = at.parentElement) {
-    const style = getComputedStyle(at);
-    if (style.overflowX !== "visible" || style.overflowY !== "visible") clips.push(at.getBoundingClientRect());
-  }
+  const clips = clipsOf(of);
   for (const box of range.getClientRects()) {
+    if (box.bottom < 0 || box.top > high) continue;
     let [left, top, right, bottom] = [box.left, box.top, box.right, box.bottom];
     for (const clip of clips) {
       left = Math.max(left, clip.left);

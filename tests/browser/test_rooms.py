@@ -59,6 +59,24 @@ class Rooms(BrowserCase):
         lot.refresh_from_db()
         self.assertEqual(lot.balance, 55)
 
+    def test_a_succession_is_worked_out_and_entered_as_its_orders(self) -> None:
+        seed_lot(self.ctx, grams=3000)
+        self.sign_in()
+        self.open("/orders")
+        self.press("A succession")
+        self.choose("Crop", "Pak choi")
+        for label, text in (("How many each time", "600"), ("First harvest", "week 36"), ("Last harvest", "week 40")):
+            self.fill(label, text)
+        self.press("Work it out")
+        self.see("5 sowings from")
+        self.see("equal intervals")
+        self.assertFalse(OrderLine.objects.exists())
+        self.press("Enter 5 order lines")
+        self.fill("Customer", "own use")
+        self.press("Save and plan")
+        self.until(lambda: Batch.objects.count() == 5, "five batches")
+        self.assertEqual({line.order.customer for line in OrderLine.objects.all()}, {"own use"})
+
     def test_can_we_take_it_answers_and_saves_nothing(self) -> None:
         seed_lot(self.ctx)
         self.sign_in()
@@ -72,7 +90,7 @@ class Rooms(BrowserCase):
         self.fill("When", "week 28")
         self.press("Work it out")
         self.see("Not as asked.")
-        self.see("What cures it")
+        self.see("Remedies")
         self.fill("When", "week 36")
         self.press("Work it out")
         self.see("Yes: sow")

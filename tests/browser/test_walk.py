@@ -60,7 +60,13 @@ class Walk(BrowserCase):
         note = Delivery.objects.order_by("pk")[0]
         return {
             "/diary": ["/diary", "/diary > Add a task", "/diary > key ?", "/diary > key /", "/diary > key w"],
-            "/orders": ["/orders", f"/orders?line={line.pk}", "/orders?new=1", "/orders > Can we take it?"],
+            "/orders": [
+                "/orders",
+                f"/orders?line={line.pk}",
+                "/orders?new=1",
+                "/orders > Can we take it?",
+                "/orders > A succession",
+            ],
             "/orders/import": ["/orders/import"],
             "/orders/customers": ["/orders/customers", f"/orders/customers?name={line.order.customer}"],
             "/methods": ["/methods", "/methods?kind=crop", "/methods?kind=crop&act=new", "/methods?act=yaml"],

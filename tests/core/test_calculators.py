@@ -18,6 +18,15 @@ def calc(name: str, **question: Any) -> dict[str, Any]:
     return contract.calculate(name, json.dumps(question))
 
 
+COLD = {
+    "first_harvest": "2027-07-05",
+    "last_harvest": "2027-07-05",
+    "harvest_every_days": 7,
+    "heat_sum_c_d": 600,
+    "daily_mean_c_by_day_of_year": [2] * 365,
+}
+
+
 class Contract(TestCase):
     def refusal(self, name: str, body: str | dict[str, Any]) -> dict[str, str]:
         with self.assertRaises(Refused) as caught:
@@ -30,6 +39,14 @@ class Contract(TestCase):
             "oversow": {"needed": 100, "chance": 0.9, "rate": 0.9},
             "seed-rate": {"target_plants_per_m2": 40, "germination": 0.9, "tgw_g": 450, "area_ha": 2},
             "thermal-time": {"heat_sum_c_d": 170, "base_c": 1.3, "temperature_c": 18},
+            "succession": {
+                "first_harvest": "2027-07-05",
+                "last_harvest": "2027-08-02",
+                "harvest_every_days": 7,
+                "heat_sum_c_d": 600,
+                "base_c": 4,
+                "daily_mean_c_by_day_of_year": [16] * 365,
+            },
             "plants-per-area": {"pattern": "square", "in_row_cm": 25},
             "media": {"parts": {"coir": 3, "vermiculite": 1}, "litres": 100},
             "bench-space": {
@@ -131,8 +148,10 @@ class Contract(TestCase):
             ("thermal-time", {"heat_sum_c_d": 50, "base_c": 10, "temperature_c": 9}, "days"),
             ("thermal-time", {"heat_sum_c_d": 50, "base_c": 1, "daily_mean_c": [5, 6]}, "days"),
             ("ladder", {"deliver": 5, "stages": [{"name": "a", "survival": 0}]}, "start"),
+            ("succession", {**COLD, "base_c": 3}, "sow"),
         ):
             answer = calc(name, **question)
+            answer |= answer.get("sowings", [{}])[0]
             self.assertIsNone(answer[field])
             self.assertTrue(answer["warnings"])
 

@@ -1,10 +1,12 @@
 """What is still to be bought, and what came in given to the batches that wait for it."""
 
+import io
 from datetime import timedelta
 from typing import Any
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
+from openpyxl import load_workbook
 
 from aldrip.batches.models import Batch, BatchInput
 from aldrip.lots.models import Lot
@@ -35,6 +37,12 @@ class ToBuy(HouseCase):
         self.assertEqual((plants["what"], plants["unit"], plants["quantity"]), ("plants", "plants", pots.start))
         text = self.get("/buying/export").content.decode("utf-8-sig")
         self.assertIn(f"{first.code} {second.code}", text)
+        book = load_workbook(io.BytesIO(self.client.get("/api/buying/export?kind=xlsx").content))
+        cells = list(book["To buy"].iter_rows(values_only=True))
+        self.assertEqual([row[1] for row in cells], ["crop", "Gerbera", "Lettuce"])
+        self.assertEqual((cells[2][0].date(), cells[2][4]), (sown - timedelta(days=21), round(seed["quantity"], 1)))
+        self.assertTrue(self.client.get("/api/buying.pdf").content.startswith(b"%PDF"))
+        self.get("/buying/export?kind=ods", status=422)
 
     def test_a_lot_that_holds_less_than_is_planned_of_it_is_short_by_the_rest(self) -> None:
         lot = seed_lot(self.ctx, grams=50)

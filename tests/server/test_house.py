@@ -131,6 +131,7 @@ class Arrows(TestCase):
             "deliveryitem",
             "lotparent",
             "blockparent",
+            "inspectionphoto",
             "change",
             "answered",
         }

@@ -30,6 +30,7 @@ BODIES: dict[str, Any] = {
     "/orders/import/check": {"rows": []},
     "/orders/import/paste": {"text": ""},
     "/orders/can-we-take-it": {"crop_id": 0, "form": "plug", "quantity": "1", "due": "week 40"},
+    "/orders/succession": {"crop_id": 0, "form": "plug", "quantity": "1", "first": "week 40", "last": "week 41"},
     "/order-lines/{line_id}": {"version": 0},
     "/order-lines/{line_id}/cancel": {"reason": ""},
     "/members": {"username": "", "password": "", "full_name": "", "role": "viewer"},

@@ -1,9 +1,11 @@
 """A request that takes too long is told so, and ends its process when it does not listen; backups fail without harm."""
 
+import contextlib
 import json
 import os
 import resource
 import stat
+import subprocess
 import tempfile
 import threading
 import time
@@ -134,6 +136,34 @@ class Backups(TestCase):
         self.assertEqual([row.words for row in backups.read_index(self.where)], [failed.words, ""])
         again = backups.take(self.cluster, "garden", self.where, "asked for")
         self.assertEqual([row.file for row in backups.read_index(self.where)], [again.file, good.file])
+
+    def test_on_a_file_system_that_really_is_full_the_last_good_one_stays(self) -> None:
+        """A small file system of its own, where root may mount one: first it has room for one, then for nothing."""
+        sized = backups.take(self.cluster, "garden", self.where, "daily").bytes
+        small = Path(tempfile.mkdtemp())
+        self.addCleanup(small.rmdir)
+        size = f"size={sized * 3 // 2}"
+        made = subprocess.run(["mount", "-t", "tmpfs", "-o", size, "tmpfs", str(small)], capture_output=True)
+        if made.returncode:
+            self.skipTest("no small file system can be mounted here; the limit on files above stands in for it")
+        self.addCleanup(subprocess.run, ["umount", "-l", str(small)])
+        good = backups.take(self.cluster, "garden", small, "daily")
+        before = (small / good.file).read_bytes()
+        failed = backups.take(self.cluster, "garden", small, "asked for")
+        self.assertIn("No space left", failed.words)
+        self.assertEqual([row.words for row in backups.read_index(small)], [failed.words, ""])
+        ballast = small / "ballast"
+        with contextlib.suppress(OSError), ballast.open("wb", buffering=0) as file:
+            while True:
+                file.write(b"0" * 512)
+        worse = backups.take(self.cluster, "garden", small, "asked for")  # not even the list of them can be written
+        self.assertTrue(worse.words)
+        self.assertEqual((small / good.file).read_bytes(), before)
+        self.assertIn(good, backups.read_index(small))
+        ballast.unlink()
+        (small / good.file).rename(small / "elsewhere")  # as somebody does who makes room
+        (small / "elsewhere").unlink()
+        self.assertEqual(backups.take(self.cluster, "garden", small, "asked for").words, "")
 
     def test_one_that_cannot_be_restored_is_not_called_good(self) -> None:
         with mock.patch.object(backups, "restore_into", side_effect=Stop("cut short")):

@@ -10,6 +10,9 @@ PIXELS = 24_000_000  # of what is opened at all
 QUALITY = 72
 
 
+HALF = "This is half a photo: it was cut off on its way. Send it again."
+
+
 class NoPhoto(ValueError):
     """What was sent is no photo that can be kept; its words say why."""
 
@@ -21,7 +24,11 @@ def read_photo(text: str) -> str:
     if len(text) > MOST:
         raise NoPhoto(f"The photo is larger than the {MOST // 1000} kB that are kept.")
     try:
-        with Image.open(io.BytesIO(base64.b64decode(text, validate=True)), formats=("JPEG", "PNG", "WEBP")) as found:
+        raw = base64.b64decode(text, validate=True)
+        with Image.open(io.BytesIO(raw), formats=("JPEG", "PNG", "WEBP")) as found:
+            # Whoever prints in this process lets half a picture pass, so its end is looked for here.
+            if found.format == "JPEG" and raw.rfind(b"\xff\xd9") < len(raw) // 2:
+                raise NoPhoto(HALF)
             if found.width * found.height > PIXELS:
                 raise NoPhoto(f"The photo has more than {PIXELS // 1_000_000} million pixels.")
             turned = ImageOps.exif_transpose(found).convert("RGB")

@@ -3,7 +3,7 @@
 from datetime import date
 from typing import Any
 
-from ninja import Field, Schema
+from ninja import Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
 from aldrip.accounts.context import Ctx, Ref
@@ -12,7 +12,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, refuse
 from aldrip.base.fast import fast_json
 from aldrip.base.quantity import MOST, read_found, read_quantity
-from aldrip.base.schemas import Done, steps
+from aldrip.base.schemas import Done
 from aldrip.base.words import plural
 from aldrip.batches import (
     correcting,
@@ -27,7 +27,6 @@ from aldrip.batches import (
     resowing,
     sowings,
     starting,
-    trying,
     undoing,
     where,
 )
@@ -36,8 +35,6 @@ from aldrip.batches.commands import Command
 from aldrip.batches.reading import heads, ladder_of
 from aldrip.batches.saved import load_batch
 from aldrip.batches.schemas import (
-    AskIn,
-    AskOut,
     BatchOut,
     BoardOut,
     CancelIn,
@@ -68,12 +65,9 @@ from aldrip.batches.schemas import (
 from aldrip.jobs import services as jobs
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Method
-from aldrip.places.models import Place
-from aldrip_core.can_we_take_it import Answer
 from aldrip_core.forecast import TrayCount
 from aldrip_core.place_kinds import PLACE_KINDS
-from aldrip_core.units import Unit, from_base, unit
-from aldrip_core.weeks import UnreadableDay, read_span
+from aldrip_core.units import from_base, unit
 
 room = Room("batches")
 
@@ -254,61 +248,6 @@ def plan_lines(ctx: Ctx, body: PlanLinesIn) -> Any:
     return starting.plan_lines(ctx, body.lines)
 
 
-def _asked(ctx: Ctx, body: AskIn) -> Answer:
-    """The answer to a question that was typed."""
-    quantity = starting.read_promise(ctx, body.crop_id, body.form, body.quantity)
-    try:
-        text = body.due.strip()
-        due = read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=ctx.today)
-    except UnreadableDay as error:
-        raise refuse("due", error.code, str(error)) from None
-    if due.end <= ctx.today:
-        raise refuse("due", "past", f"{body.due} is over. Ask for a day to come.")
-    return starting.can_we_take_it(
-        ctx,
-        crop_id=body.crop_id,
-        form=body.form,
-        quantity=quantity,
-        due_from=due.start,
-        due_last=due.last,
-        line_id=body.line_id,
-    )
-
-
-@room.post("/orders/can-we-take-it", "see", response=AskOut)
-def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
-    """Whether a promise could be kept; nothing is saved."""
-    answer = starting.cures_of(ctx, body.for_line) if body.for_line is not None else _asked(ctx, body)
-    plan = answer.plan
-    sow = plan.sow_on
-    amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
-    if plan.request.method.start_unit is Unit.SQUARE_METRE:
-        amount = f"{plan.quantities.start / 10_000:,.2f} ha"
-    day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
-    sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
-    if answer.standing:
-        sentence = "Yes, of what stands or is planned and is promised to nobody: nothing more has to be sown."
-    elif answer.can and answer.has_limit("seed"):
-        sentence = f"Yes, if the seed is there: sow {amount} on {day}."
-    return {
-        "can": answer.can,
-        "sentence": sentence,
-        "sow_on": sow,
-        "ready_on": plan.ready_on,
-        "earliest": answer.earliest,
-        "trays": plan.quantities.trays,
-        "start": plan.quantities.start,
-        "seed_g": plan.quantities.seed_g,
-        "chance": plan.quantities.chance,
-        "limits": [{"kind": x.kind, "sentence": x.sentence} for x in answer.limits],
-        "remedies": [
-            {"kind": r.kind, "sentence": r.sentence, "ready_on": r.ready_on, "quantity": r.quantity}
-            for r in answer.remedies
-        ],
-        "working": steps(plan.quantities.working),
-    }
-
-
 @room.post("/batches", "batches.plan", response=Done)
 def new_batch(ctx: Ctx, body: NewBatchIn) -> Any:
     """Plan one batch, for order lines or on speculation, from lots or from another batch."""
@@ -454,95 +393,3 @@ def plan_again(ctx: Ctx) -> Any:
     """Plan the batches once more that asked for a place which is there by now."""
     codes = placing.plan_again(ctx)
     return {"message": f"Planned again: {', '.join(codes)}." if codes else "None of them found a place."}
-
-
-class TryIn(Schema):
-    slug: str = Field(default="", max_length=80)
-    like: str = Field(default="", max_length=80)
-    typed: dict[str, Any]
-    quantity: str = Field(default="", max_length=40)
-    begin: date | None = None
-
-
-class SchoolOut(Schema):
-    slug: str
-    name: str
-    form: str
-    usual: bool
-    own: bool
-    note: str
-    needed: float | None
-    unit: str
-    start: int | None
-    start_unit: str
-    seed_g: float | None
-    trays: int | None
-    days: int | None
-    give_days: float
-    problems: list[str]
-
-
-@room.get("/methods/schools", "see", response=list[SchoolOut])
-def schools(ctx: Ctx, crop: str = "", quantity: str = "") -> Any:
-    """The ways in which a crop may be raised, side by side for one quantity."""
-    return [
-        {
-            "slug": one.method.slug,
-            "name": one.method.name,
-            "form": one.method.form,
-            "usual": one.method.default,
-            "own": one.method.organisation_id is not None,
-            "note": one.method.note,
-            "unit": one.method.unit,
-            "start_unit": one.method.start_unit,
-            "problems": list(one.problems),
-            "needed": one.plan.quantities.needed if one.plan else None,
-            "start": one.plan.quantities.start if one.plan else None,
-            "seed_g": one.plan.quantities.seed_g if one.plan else None,
-            "trays": one.plan.quantities.trays if one.plan else None,
-            "days": (one.plan.ready_on - one.plan.sow_on).days if one.plan else None,
-            "give_days": trying.give_of(one.plan) if one.plan else 0.0,
-        }
-        for one in trying.schools(ctx, crop[:80], quantity[:40])
-    ]
-
-
-class TriedRungOut(Schema):
-    key: str
-    name: str
-    after: str
-    start: date
-    end: date
-    into: float
-    out: float
-    unit: str
-    place: str
-    place_kind: str
-    amount: float
-    amount_unit: str
-
-
-class TriedOut(Schema):
-    needed: float
-    unit: str
-    start: int
-    start_unit: str
-    trays: int | None
-    container: str
-    seed_g: float | None
-    chance: float
-    days: int
-    give_days: float
-    begin: date
-    ready: date
-    problems: list[str]
-    rungs: list[TriedRungOut]
-
-
-@room.post("/methods/try", "batches.plan", response=TriedOut)
-def try_method(ctx: Ctx, body: TryIn) -> Any:
-    """What a method that is still being written would give; nothing is saved."""
-    tried = trying.try_method(
-        ctx, body.slug or None, body.typed, like=body.like, quantity=body.quantity, begin=body.begin
-    )
-    return trying.tried_out(tried, dict(ctx.rows(Place).values_list("pk", "name")))

@@ -194,27 +194,41 @@ def spoken_for(ctx: Ctx) -> list[dict[str, Any]]:
     ]
 
 
+HEADINGS = ("order by", "crop", "cultivar", "what", "quantity", "unit", "beside lot", "needed on", "batches")
+
+
+def _cells(rows: Sequence[Wanted]) -> Iterator[tuple[Any, ...]]:
+    for one in rows:
+        codes, first = " ".join(use.batch.code for use in one.uses), min(use.on for use in one.uses)
+        names = (neutral(one.crop), neutral(one.cultivar), one.what)
+        yield (one.order_by, *names, round(one.quantity, 1), one.unit, one.lot, first, codes)
+
+
 def exported(rows: Sequence[Wanted]) -> str:
     """The list as CSV."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["order by", "crop", "cultivar", "what", "quantity", "unit", "beside lot", "needed on", "batches"])
-    for one in rows:
-        codes = " ".join(use.batch.code for use in one.uses)
-        first = min(use.on for use in one.uses)
-        writer.writerow(
-            [
-                one.order_by,
-                neutral(one.crop),
-                neutral(one.cultivar),
-                one.what,
-                round(one.quantity, 1),
-                one.unit,
-                one.lot,
-                first,
-                codes,
-            ]
-        )
+    writer.writerow(HEADINGS)
+    writer.writerows(_cells(rows))
+    return out.getvalue()
+
+
+def as_workbook(rows: Sequence[Wanted]) -> bytes:
+    """The list as a workbook: days are days there, and quantities numbers."""
+    from openpyxl import Workbook  # only this list needs it
+
+    book = Workbook()
+    sheet = book.active
+    assert sheet is not None
+    sheet.title = "To buy"
+    sheet.append(HEADINGS)
+    for row in _cells(rows):
+        sheet.append(row)
+    sheet.freeze_panes = "A2"
+    for letter, width in zip("ABCDEFGHI", (12, 18, 18, 10, 10, 10, 12, 12, 40), strict=True):
+        sheet.column_dimensions[letter].width = width
+    out = io.BytesIO()
+    book.save(out)
     return out.getvalue()
 
 

@@ -1,7 +1,7 @@
 """What is to be bought, and what stock is already spoken for."""
 
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 from django.http import HttpResponse
 from ninja import Schema
@@ -9,10 +9,14 @@ from ninja import Schema
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
+from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import Done
+from aldrip.base.words import day, grams, number
 from aldrip.batches import buying
+from aldrip_core.units import Unit, unit
 
 room = Room("batches")
+WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 class UseOut(Schema):
@@ -49,12 +53,34 @@ def to_buy(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> Any:
 
 
 @room.get("/buying/export", "see")
-def export_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> HttpResponse:
-    """The buying list as CSV."""
-    text = "\ufeff" + buying.exported(buying.to_buy(ctx, _lead(lead_days)))
-    answer = HttpResponse(text, content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="to-buy-{ctx.today}.csv"'
+def export_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS, kind: Literal["csv", "xlsx"] = "csv") -> HttpResponse:
+    """The buying list as CSV or as a workbook."""
+    rows = buying.to_buy(ctx, _lead(lead_days))
+    answer = (
+        HttpResponse("\ufeff" + buying.exported(rows), content_type="text/csv; charset=utf-8")
+        if kind == "csv"
+        else HttpResponse(buying.as_workbook(rows), content_type=WORKBOOK)
+    )
+    answer["Content-Disposition"] = f'attachment; filename="to-buy-{ctx.today}.{kind}"'
     return answer
+
+
+@room.get("/buying.pdf", "see")
+def print_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> HttpResponse:
+    """The buying list on paper, with a box to tick."""
+    rows = [
+        {
+            "by": day(one.order_by),
+            "late": one.late,
+            "name": f"{one.crop} {one.cultivar or '(any cultivar)'}",
+            "what": f"{one.what} beside lot {one.lot}" if one.lot else one.what,
+            "much": grams(one.quantity) if unit(one.unit) is Unit.GRAM else f"{number(one.quantity)} {one.unit}",
+            "uses": ", ".join(f"{use.batch.code} ({day(use.on)})" for use in one.uses),
+        }
+        for one in buying.to_buy(ctx, _lead(lead_days))
+    ]
+    facts = {"rows": rows, "organisation": ctx.organisation.name, "today": day(ctx.today, year=True), "lead": lead_days}
+    return answer_pdf(f"to-buy-{ctx.today}", pdf("print/to_buy.html", facts))
 
 
 def _lead(days: int) -> int:

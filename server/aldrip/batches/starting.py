@@ -271,6 +271,32 @@ def read_promise(ctx: Ctx, crop_id: Ref, form: str, text: str) -> Quantity:
     return read_quantity(text, unit(method.unit) if method else Unit.PLANT, "quantity")
 
 
+def asked_in_words(
+    ctx: Ctx,
+    ground: Ground,
+    crop_id: Ref,
+    line_id: Ref | None,
+    form: str,
+    quantity: Quantity,
+    due_from: date,
+    due_last: date,
+) -> tuple[OrderLine, Asked]:
+    """A promise that nobody made yet, and what it asks to be raised. Raises Refused."""
+    crop = ctx.get(Crop, crop_id, shared=True)
+    line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
+    method = method_for(ground, crop, form, line)
+    promise = OrderLine(
+        crop=crop,
+        line=line,
+        form=form,
+        quantity=quantity.base,
+        unit=quantity.unit.words,
+        due=DateRange(due_from, due_last + timedelta(days=1)),
+    )
+    needs = {form: needed_by(promise, ground.method(method.pk))}
+    return promise, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from))
+
+
 def can_we_take_it(
     ctx: Ctx,
     *,
@@ -284,22 +310,12 @@ def can_we_take_it(
 ) -> Answer:
     """Whether a promise could be kept, the earliest day if not, and what limits it; on a ground without some batches."""
     ground = Ground(ctx, without=without)
-    crop = ctx.get(Crop, crop_id, shared=True)
-    line = ctx.get(Line, line_id, shared=True) if line_id is not None else None
-    method = method_for(ground, crop, form, line)
-    promise = OrderLine(
-        crop=crop,
-        line=line,
-        form=form,
-        quantity=quantity.base,
-        unit=quantity.unit.words,
-        due=DateRange(due_from, due_last + timedelta(days=1)),
-    )
-    spec = ground.method(method.pk)
-    found = [gift.quantity for gift in Spares(ctx, crops={crop.slug}).take(promise, promise.quantity, spec.hold_days)]
+    promise, asked = asked_in_words(ctx, ground, crop_id, line_id, form, quantity, due_from, due_last)
+    spec = ground.method(asked.method.pk)
+    crops = {asked.crop.slug}
+    found = [gift.quantity for gift in Spares(ctx, crops=crops).take(promise, promise.quantity, spec.hold_days)]
     spare = needed_by(promise, spec, sum(found, Decimal(0)))
-    needs = {form: needed_by(promise, ground.method(method.pk))}
-    request = request_for(ground, Asked(crop, method, needs, due_from, due_last, line, leaves=(due_from, due_from)))
+    request = request_for(ground, asked)
     request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
     return answer(ground, request, due_from=due_from, due_last=due_last, spare=spare)
 

@@ -24,6 +24,7 @@ from aldrip_core import (
     oversow,
     plants_per_area,
     seed_rate,
+    succession,
     thermal_time,
 )
 from aldrip_core.working import Working
@@ -92,6 +93,20 @@ class ThermalTimeIn(Strict):
     def answer(self) -> thermal_time.ThermalTime:
         given = self.model_dump(exclude={"above_ceiling"})
         return thermal_time.thermal_time(above_ceiling=thermal_time.AboveCeiling(self.above_ceiling), **given)
+
+
+class SuccessionIn(Strict):
+    """When to sow for a harvest at even intervals, by heat."""
+
+    first_harvest: date
+    last_harvest: date
+    harvest_every_days: WholePositive
+    heat_sum_c_d: Positive
+    base_c: Celsius
+    daily_mean_c_by_day_of_year: Annotated[list[Celsius], Bounded]
+
+    def answer(self) -> succession.Succession:
+        return succession.succession(**self.model_dump())
 
 
 class SeedRateIn(Strict):
@@ -192,6 +207,7 @@ CALCULATORS: dict[str, type[Strict]] = {
     "oversow": OversowIn,
     "seed-rate": SeedRateIn,
     "thermal-time": ThermalTimeIn,
+    "succession": SuccessionIn,
     "plants-per-area": PlantsPerAreaIn,
     "media": MediaIn,
     "bench-space": BenchSpaceIn,

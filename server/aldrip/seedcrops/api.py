@@ -1,6 +1,5 @@
 """Seed crops: blocks, flowering, isolation, inspections, harvest, and the way to a released lot."""
 
-import uuid
 from typing import Any
 
 from django.http import HttpResponse
@@ -219,8 +218,8 @@ def count(ctx: Ctx, inspection_id: Ref, body: EntriesIn) -> Any:
     }
 
 
-@room.get("/inspections/{ref:inspection_id}/photos/{uuid:entry}", "see")
-def photo(ctx: Ctx, inspection_id: Ref, entry: uuid.UUID) -> HttpResponse:
+@room.get("/inspections/{ref:inspection_id}/photos/{ref:entry}", "see")
+def photo(ctx: Ctx, inspection_id: Ref, entry: Ref) -> HttpResponse:
     """A photo that was taken with an entry."""
     answer = HttpResponse(inspecting.photo_of(ctx, inspection_id, entry), content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=31536000, immutable"

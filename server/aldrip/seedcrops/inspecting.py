@@ -358,10 +358,11 @@ def notes_of(inspection: Inspection) -> list[Any]:
     return list(rows.exclude(note="", pictured=False).select_related("by").order_by("pk"))
 
 
-def photo_of(ctx: Ctx, inspection_id: Ref, entry: uuid.UUID) -> bytes:
-    """A photo of a visit as JPEG. Raises NotFound."""
+def photo_of(ctx: Ctx, inspection_id: Ref, entry: Ref) -> bytes:
+    """The photo that came with an entry of a visit, as JPEG. Raises NotThere."""
     inspection = ctx.get(Inspection, inspection_id)
-    found = InspectionPhoto.objects.filter(count__inspection=inspection, count__client_uuid=entry).first()
+    named = {"count__client_uuid": entry} if isinstance(entry, uuid.UUID) else {"count": entry}
+    found = InspectionPhoto.objects.filter(count__inspection=inspection, **named).first()
     if found is None:
         raise NotThere("There is no such photo here.")
     return b64decode(found.jpeg)

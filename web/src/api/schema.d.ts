@@ -1599,26 +1599,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/orders/can-we-take-it": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Can We Take It
-         * @description Whether a promise could be kept; nothing is saved.
-         */
-        post: operations["aldrip_batches_api_can_we_take_it"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/order-lines/{line_id}": {
         parameters: {
             query?: never;
@@ -1847,6 +1827,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/can-we-take-it": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Can We Take It
+         * @description Whether a promise could be kept; nothing is saved.
+         */
+        post: operations["aldrip_batches_asking_api_can_we_take_it"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/succession": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Succession
+         * @description The sowings of a succession beside those of equal intervals; nothing is saved.
+         */
+        post: operations["aldrip_batches_asking_api_succession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/methods/schools": {
         parameters: {
             query?: never;
@@ -1858,7 +1878,7 @@ export interface paths {
          * Schools
          * @description The ways in which a crop may be raised, side by side for one quantity.
          */
-        get: operations["aldrip_batches_api_schools"];
+        get: operations["aldrip_batches_asking_api_schools"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1880,7 +1900,7 @@ export interface paths {
          * Try Method
          * @description What a method that is still being written would give; nothing is saved.
          */
-        post: operations["aldrip_batches_api_try_method"];
+        post: operations["aldrip_batches_asking_api_try_method"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1916,9 +1936,29 @@ export interface paths {
         };
         /**
          * Export Buying
-         * @description The buying list as CSV.
+         * @description The buying list as CSV or as a workbook.
          */
         get: operations["aldrip_batches_buying_api_export_buying"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buying.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Buying
+         * @description The buying list on paper, with a box to tick.
+         */
+        get: operations["aldrip_batches_buying_api_print_buying"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6488,72 +6528,6 @@ export interface components {
             /** Lines */
             lines?: number[] | null;
         };
-        /** AskLimitOut */
-        AskLimitOut: {
-            /** Kind */
-            kind: string;
-            /** Sentence */
-            sentence: string;
-        };
-        /** AskOut */
-        AskOut: {
-            /** Can */
-            can: boolean;
-            /** Sentence */
-            sentence: string;
-            /**
-             * Sow On
-             * Format: date
-             */
-            sow_on: string;
-            /**
-             * Ready On
-             * Format: date
-             */
-            ready_on: string;
-            /** Earliest */
-            earliest: string | null;
-            /** Trays */
-            trays: number | null;
-            /** Start */
-            start: number;
-            /** Seed G */
-            seed_g: number | null;
-            /** Chance */
-            chance: number;
-            /** Limits */
-            limits: components["schemas"]["AskLimitOut"][];
-            /** Remedies */
-            remedies: components["schemas"]["RemedyOut"][];
-            /** Working */
-            working: components["schemas"]["StepOut"][];
-        };
-        /** RemedyOut */
-        RemedyOut: {
-            /** Kind */
-            kind: string;
-            /** Sentence */
-            sentence: string;
-            /** Ready On */
-            ready_on: string | null;
-            /** Quantity */
-            quantity: number | null;
-        };
-        /** AskIn */
-        AskIn: {
-            /** Crop Id */
-            crop_id: number;
-            /** Line Id */
-            line_id?: number | null;
-            /** Form */
-            form: string;
-            /** Quantity */
-            quantity: string;
-            /** Due */
-            due: string;
-            /** For Line */
-            for_line?: number | null;
-        };
         /** LineChange */
         LineChange: {
             /** Version */
@@ -6780,6 +6754,172 @@ export interface components {
             batches: number;
             /** There */
             there: boolean;
+        };
+        /** AskLimitOut */
+        AskLimitOut: {
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /** AskOut */
+        AskOut: {
+            /** Can */
+            can: boolean;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Earliest */
+            earliest: string | null;
+            /** Trays */
+            trays: number | null;
+            /** Start */
+            start: number;
+            /** Seed G */
+            seed_g: number | null;
+            /** Chance */
+            chance: number;
+            /** Limits */
+            limits: components["schemas"]["AskLimitOut"][];
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** RemedyOut */
+        RemedyOut: {
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /** Ready On */
+            ready_on: string | null;
+            /** Quantity */
+            quantity: number | null;
+        };
+        /** AskIn */
+        AskIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Line Id */
+            line_id?: number | null;
+            /** Form */
+            form: string;
+            /** Quantity */
+            quantity: string;
+            /** Due */
+            due: string;
+            /** For Line */
+            for_line?: number | null;
+        };
+        /** EvenOut */
+        EvenOut: {
+            /** Longest */
+            longest: number;
+            /** Shortest */
+            shortest: number;
+            /** Spread Days */
+            spread_days: number;
+        };
+        /**
+         * InWeekOut
+         * @description What is ready in a week: by the days that heat asks for, and by the same number of sowings at equal intervals.
+         */
+        InWeekOut: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Even */
+            even: number;
+            /** Habit */
+            habit: number;
+        };
+        /** SownForOut */
+        SownForOut: {
+            /**
+             * Harvest
+             * Format: date
+             */
+            harvest: string;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Start */
+            start: number;
+            /** Trays */
+            trays: number | null;
+            /** Seed G */
+            seed_g: number | null;
+            /** Late Days */
+            late_days: number;
+            /** Problems */
+            problems: string[];
+        };
+        /** SuccessionOut */
+        SuccessionOut: {
+            /** Sentence */
+            sentence: string;
+            /** Unit */
+            unit: string;
+            /** Each */
+            each: number;
+            /** Every Weeks */
+            every_weeks: number;
+            /** Start Unit */
+            start_unit: string;
+            /** Sowings */
+            sowings: components["schemas"]["SownForOut"][];
+            /** Habit */
+            habit: string[];
+            /** Weeks */
+            weeks: components["schemas"]["InWeekOut"][];
+            even: components["schemas"]["EvenOut"] | null;
+            by_habit: components["schemas"]["EvenOut"] | null;
+            /** Seed G */
+            seed_g: number | null;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /**
+         * SuccessionIn
+         * @description The same again: so many of a form every so many weeks, from one day or week to another.
+         */
+        SuccessionIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Line Id */
+            line_id?: number | null;
+            /** Form */
+            form: string;
+            /** Quantity */
+            quantity: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /**
+             * Every Weeks
+             * @default 1
+             */
+            every_weeks: string;
         };
         /** SchoolOut */
         SchoolOut: {
@@ -11442,30 +11582,6 @@ export interface operations {
             };
         };
     };
-    aldrip_batches_api_can_we_take_it: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AskIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AskOut"];
-                };
-            };
-        };
-    };
     aldrip_batches_api_change_line: {
         parameters: {
             query?: never;
@@ -11766,7 +11882,55 @@ export interface operations {
             };
         };
     };
-    aldrip_batches_api_schools: {
+    aldrip_batches_asking_api_can_we_take_it: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_asking_api_succession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuccessionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuccessionOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_asking_api_schools: {
         parameters: {
             query?: {
                 crop?: string;
@@ -11789,7 +11953,7 @@ export interface operations {
             };
         };
     };
-    aldrip_batches_api_try_method: {
+    aldrip_batches_asking_api_try_method: {
         parameters: {
             query?: never;
             header?: never;
@@ -11836,6 +12000,27 @@ export interface operations {
         };
     };
     aldrip_batches_buying_api_export_buying: {
+        parameters: {
+            query?: {
+                lead_days?: number;
+                kind?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_batches_buying_api_print_buying: {
         parameters: {
             query?: {
                 lead_days?: number;
@@ -12505,7 +12690,7 @@ export interface operations {
             header?: never;
             path: {
                 inspection_id: number | string;
-                entry: string;
+                entry: number | string;
             };
             cookie?: never;
         };

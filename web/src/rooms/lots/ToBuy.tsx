@@ -28,6 +28,10 @@ export function ToBuy() {
           />
         </label>
         <a href={`/api/buying/export?lead_days=${lead}`}>Export CSV</a>
+        <a href={`/api/buying/export?lead_days=${lead}&kind=xlsx`}>Workbook</a>
+        <a href={`/api/buying.pdf?lead_days=${lead}`} target="_blank" rel="noreferrer">
+          Print the list
+        </a>
         {rows ? (
           <span className="note">{few(rows.filter((row) => row.late).length, "row")} late to be ordered</span>
         ) : null}

@@ -42,12 +42,15 @@ export function NewOrder({
   onClose,
   onTaken,
   asked = {},
+  series = { every_weeks: "", times: "" },
 }: {
   open: boolean;
   onClose: () => void;
   /** The first of the lines that were taken in, so that what became of it is seen. */
   onTaken?: (line: number) => void;
   asked?: Partial<Typed>;
+  /** Every so many weeks, so many times, where a succession was worked out before. */
+  series?: { every_weeks: string; times: string };
 }) {
   const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
   const may = useMay();
@@ -55,7 +58,7 @@ export function NewOrder({
     if (may("batches.plan") && lines.length) await take(api.POST("/api/batches/plan-lines", { body: { lines } }));
   };
   const { form, submit, pending, error, told } = useAsk({
-    start: { rows: [{ ...EMPTY, ...asked }], series: { every_weeks: "", times: "" } },
+    start: { rows: [{ ...EMPTY, ...asked }], series },
     again: false,
     save: async ({ rows, series }) => {
       const taken = await take(

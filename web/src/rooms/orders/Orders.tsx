@@ -11,8 +11,10 @@ import { type Column, Table } from "../../ui/Table";
 import { Ask } from "./Ask";
 import { LineSheet } from "./LineSheet";
 import { NewOrder, type Typed } from "./NewOrder";
+import { Succession } from "./Succession";
 
 type Line = Schemas["OrderLineOut"];
+const ONCE = { every_weeks: "", times: "" };
 
 export function Orders() {
   const { data: lines } = useSuspenseQuery(ordersQuery);
@@ -21,9 +23,12 @@ export function Orders() {
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
+  const [again, setAgain] = useState(false);
   const [asked, setAsked] = useState<Partial<Typed>>({});
-  const begin = (typed: Partial<Typed>) => {
+  const [series, setSeries] = useState(ONCE);
+  const begin = (typed: Partial<Typed>, more = ONCE) => {
     setAsked(typed);
+    setSeries(more);
     navigate({ to: "/orders", search: (old) => ({ ...old, new: "1", line: undefined }) });
   };
   const planAll = useSave(() => take(api.POST("/api/batches/plan-lines", { body: {} })));
@@ -39,6 +44,9 @@ export function Orders() {
       <RoomHead title="Orders" note={`${few(open.length, "line")} open, ${lines.length - open.length} closed`}>
         <button type="button" className="btn" onClick={() => setAsk(true)}>
           Can we take it?
+        </button>
+        <button type="button" className="btn" onClick={() => setAgain(true)}>
+          A succession
         </button>
         {may("orders.edit") ? (
           <>
@@ -95,6 +103,11 @@ export function Orders() {
           ) : null}
         </Empty>
       )}
+      <Succession
+        open={again}
+        onClose={() => setAgain(false)}
+        onTake={may("orders.edit") ? ({ row, ...more }) => [setAgain(false), begin(row, more)] : undefined}
+      />
       <Ask
         open={ask}
         onClose={() => setAsk(false)}
@@ -108,6 +121,7 @@ export function Orders() {
             navigate({ to: "/orders", search: (old) => ({ ...old, new: undefined, line: String(line) }) })
           }
           asked={asked}
+          series={series}
         />
       ) : null}
       {chosen ? (

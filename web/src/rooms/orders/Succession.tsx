@@ -1,0 +1,220 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useWatch } from "react-hook-form";
+import { api, type Schemas, take } from "../../api/client";
+import { libraryQuery } from "../../api/queries";
+import { useWorking } from "../../shell/working";
+import { AskField, AskForm } from "../../ui/AskForm";
+import { isoWeek, shortDay } from "../../ui/dates";
+import { count, few, grams } from "../../ui/format";
+import { Sheet } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
+import { formsOf } from "./forms";
+import type { Typed } from "./NewOrder";
+
+type Told = Schemas["SuccessionOut"];
+const START = { crop_id: "", form: "", quantity: "", first: "", last: "", every_weeks: "1" };
+
+export interface Series {
+  row: Partial<Typed>;
+  every_weeks: string;
+  times: string;
+}
+
+/** The same again and again: when to sow for an even harvest, beside what equal intervals would give; nothing is saved. */
+export function Succession({
+  open,
+  onClose,
+  onTake,
+}: {
+  open: boolean;
+  onClose: () => void;
+  onTake?: ((series: Series) => void) | undefined;
+}) {
+  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
+  const { show } = useWorking();
+  const [told, setTold] = useState<Told>();
+  const formOf = ({ crop_id, form }: typeof START) => {
+    const forms = library ? formsOf(library, Number(crop_id)) : [];
+    return forms.includes(form) ? form : (forms[0] ?? "");
+  };
+  const ask = useAsk({
+    start: START,
+    again: false,
+    onDone: setTold,
+    save: (asked: typeof START) =>
+      take(
+        api.POST("/api/orders/succession", {
+          body: { ...asked, crop_id: Number(asked.crop_id), form: formOf(asked) },
+        }),
+      ),
+  });
+  const typed = useWatch({ control: ask.form.control }) as typeof START;
+  const forms = library ? formsOf(library, Number(typed.crop_id)) : [];
+  const crops = (library?.crops ?? []).filter((one) => library && formsOf(library, one.id).length);
+  return (
+    <Sheet open={open} onClose={onClose} title="A succession" wide ready={!reading}>
+      <AskForm ask={ask} button="Work it out" className="grid grid-cols-2 gap-3 lg:grid-cols-3">
+        <AskField
+          ask={ask}
+          name="crop_id"
+          label="Crop"
+          type="select"
+          needed
+          options={[["", ""], ...crops.map((one) => [String(one.id), one.name] as const)]}
+        />
+        <AskField ask={ask} name="form" label="Form" type="select" options={forms.map((name) => [name, name])} />
+        <AskField ask={ask} name="quantity" label="How many each time" hint="400, 1.2k" needed />
+        <AskField ask={ask} name="first" label="First harvest" hint="A day or a week" needed />
+        <AskField ask={ask} name="last" label="Last harvest" hint="A day or a week" needed />
+        <AskField ask={ask} name="every_weeks" label="Every … weeks" hint="1 is every week" needed />
+      </AskForm>
+      {told ? (
+        <div className="mt-4 grid gap-3 border-ink border-t pt-3" aria-live="polite">
+          <p className="text-h2">{told.sentence}</p>
+          <Weeks told={told} />
+          <div className="flex flex-wrap items-center gap-4">
+            {onTake ? (
+              <button
+                type="button"
+                className="btn w-fit"
+                onClick={() =>
+                  onTake({
+                    row: {
+                      crop: crops.find((one) => String(one.id) === typed.crop_id)?.name ?? "",
+                      form: formOf(typed),
+                      quantity: typed.quantity,
+                      due: typed.first,
+                    },
+                    every_weeks: String(told.every_weeks),
+                    times: String(told.sowings.length),
+                  })
+                }
+              >
+                Enter {few(told.sowings.length, "order line")}
+              </button>
+            ) : null}
+            <button
+              type="button"
+              className="btn-link"
+              onClick={() => [
+                onClose(),
+                show({ title: "succession", value: few(told.sowings.length, "sowing"), steps: told.working }, true),
+              ]}
+            >
+              working
+            </button>
+            <span className="note">Nothing was saved.</span>
+          </div>
+          <Sowings told={told} />
+        </div>
+      ) : null}
+    </Sheet>
+  );
+}
+
+const HIGH = 44;
+const LEFT = 96;
+const WIDE = 640;
+
+/** Harvest by week: above by heat, below by as many sowings at equal intervals; what is over or missing is seen at once. */
+function Weeks({ told }: { told: Told }) {
+  const most = Math.max(...told.weeks.flatMap((one) => [one.even, one.habit]), 1);
+  const step = (WIDE - LEFT) / told.weeks.length;
+  const every = Math.max(1, Math.ceil(22 / step));
+  const rows = [
+    ["sown by heat", "even"],
+    ["equal intervals", "habit"],
+  ] as const;
+  const said = rows
+    .map(
+      ([words, key]) =>
+        `${words}: ${told.weeks.map((one) => `week ${isoWeek(one.monday).week} ${count(one[key])}`).join(", ")}`,
+    )
+    .join("; ");
+  return (
+    <svg viewBox={`0 0 ${WIDE} ${2 * (HIGH + 14) + 18}`} className="block w-full" role="img" aria-label={said}>
+      {rows.map(([words, key], n) => {
+        const foot = n * (HIGH + 14) + HIGH + 4;
+        return (
+          <g key={key}>
+            <text x={0} y={foot - HIGH / 2 + 4} className="cond fill-ink text-note font-bold">
+              {words}
+            </text>
+            {told.weeks.map((one, at) => (
+              <rect
+                key={one.monday}
+                x={LEFT + at * step + 1}
+                y={foot - (one[key] / most) * HIGH}
+                width={Math.max(1, step - 2)}
+                height={(one[key] / most) * HIGH}
+                className={n ? "fill-plan stroke-line" : "fill-stand stroke-line"}
+              />
+            ))}
+            <line
+              x1={LEFT}
+              x2={WIDE}
+              y1={foot - (told.each / most) * HIGH}
+              y2={foot - (told.each / most) * HIGH}
+              className="stroke-ink"
+              strokeDasharray="2 3"
+            />
+            <line x1={LEFT} x2={WIDE} y1={foot} y2={foot} className="stroke-ink" />
+          </g>
+        );
+      })}
+      {told.weeks.map((one, at) =>
+        at % every ? null : (
+          <text
+            key={one.monday}
+            x={LEFT + (at + 0.5) * step}
+            y={2 * (HIGH + 14) + 12}
+            textAnchor="middle"
+            className="cond fill-ink3 text-note"
+          >
+            {isoWeek(one.monday).week}
+          </text>
+        ),
+      )}
+    </svg>
+  );
+}
+
+function Sowings({ told }: { told: Told }) {
+  return (
+    <table className="tbl">
+      <thead>
+        <tr>
+          <th scope="col">Sow</th>
+          <th scope="col">Ready</th>
+          <th scope="col">For the harvest of</th>
+          <th scope="col" className="num">
+            Start
+          </th>
+          <th scope="col">What stands against it</th>
+        </tr>
+      </thead>
+      <tbody>
+        {told.sowings.map((one) => (
+          <tr key={one.harvest}>
+            <td>
+              {shortDay(one.sow_on)} <span className="note">w {isoWeek(one.sow_on).week}</span>
+            </td>
+            <td>{shortDay(one.ready_on)}</td>
+            <td>
+              {shortDay(one.harvest)} <span className="note">w {isoWeek(one.harvest).week}</span>
+            </td>
+            <td className="num">
+              {one.trays ? few(one.trays, "tray") : `${count(one.start)} ${told.start_unit}`}
+              {one.seed_g ? <span className="note"> {grams(one.seed_g)}</span> : null}
+            </td>
+            <td>
+              {one.late_days ? <b>{few(one.late_days, "day")} too late. </b> : null}
+              {one.problems.join(" ")}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
