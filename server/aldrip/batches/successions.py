@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from itertools import pairwise
 from typing import Any
 
 from aldrip.accounts.context import Ctx
@@ -173,7 +174,7 @@ def _sentence(found: Tried) -> str:
 
 def _working(found: Tried) -> tuple[Step, ...]:
     sown = [plan.sow_on for _, plan in found.plans]
-    gaps = [(b - a).days for a, b in zip(sown, sown[1:], strict=False)]
+    gaps = [(b - a).days for a, b in pairwise(sown)]
     given = (
         Given("harvests", len(found.plans)),
         Given("weeks between two", found.every_weeks),
@@ -201,12 +202,12 @@ def _working(found: Tried) -> tuple[Step, ...]:
         )
     if found.habit:
         spread = found.by_habit.spread_days if found.by_habit else None
-        given = (Given("sowings", len(found.habit), "", Origin.COMPUTED),)
+        sowings = (Given("sowings", len(found.habit), "", Origin.COMPUTED),)
         steps_.append(
             Step(
                 "At equal intervals",
                 "as many, from the first to the last, planned forwards",
-                given,
+                sowings,
                 spread,
                 "days of spread",
             )
