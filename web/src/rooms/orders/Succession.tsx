@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { libraryQuery } from "../../api/queries";
@@ -113,70 +113,50 @@ export function Succession({
   );
 }
 
-const HIGH = 44;
-const LEFT = 96;
-const WIDE = 640;
+const ROWS = [
+  ["sown by heat", "even", "bg-stand"],
+  ["equal intervals", "habit", "bg-plan"],
+] as const;
+const MOST_NAMED = 12; // weeks whose number fits under its bar on a phone
 
-/** Harvest by week: above by heat, below by as many sowings at equal intervals; what is over or missing is seen at once. */
+/** Harvest by week: by heat, and of as many sowings at equal intervals; what is over or missing is seen at once. */
 function Weeks({ told }: { told: Told }) {
   const most = Math.max(...told.weeks.flatMap((one) => [one.even, one.habit]), 1);
-  const step = (WIDE - LEFT) / told.weeks.length;
-  const every = Math.max(1, Math.ceil(22 / step));
-  const rows = [
-    ["sown by heat", "even"],
-    ["equal intervals", "habit"],
-  ] as const;
-  const said = rows
-    .map(
-      ([words, key]) =>
-        `${words}: ${told.weeks.map((one) => `week ${isoWeek(one.monday).week} ${count(one[key])}`).join(", ")}`,
-    )
-    .join("; ");
+  const every = Math.ceil(told.weeks.length / MOST_NAMED);
+  const share = (value: number) => `${(value / most) * 100}%`;
   return (
-    <svg viewBox={`0 0 ${WIDE} ${2 * (HIGH + 14) + 18}`} className="block w-full" role="img" aria-label={said}>
-      {rows.map(([words, key], n) => {
-        const foot = n * (HIGH + 14) + HIGH + 4;
-        return (
-          <g key={key}>
-            <text x={0} y={foot - HIGH / 2 + 4} className="cond fill-ink text-note font-bold">
-              {words}
-            </text>
-            {told.weeks.map((one, at) => (
-              <rect
+    <div className="grid grid-cols-[6rem_1fr] items-end gap-x-2 gap-y-3">
+      {ROWS.map(([words, key, fill]) => (
+        <Fragment key={key}>
+          <b className="cond pb-1 text-note">{words}</b>
+          <div
+            className="relative flex h-14 items-end gap-px border-ink border-b"
+            role="img"
+            aria-label={`${words}: ${told.weeks.map((one) => `week ${isoWeek(one.monday).week} ${count(one[key])}`).join(", ")}`}
+          >
+            {told.weeks.map((one) => (
+              <span
                 key={one.monday}
-                x={LEFT + at * step + 1}
-                y={foot - (one[key] / most) * HIGH}
-                width={Math.max(1, step - 2)}
-                height={(one[key] / most) * HIGH}
-                className={n ? "fill-plan stroke-line" : "fill-stand stroke-line"}
+                className={`flex-1 ${one[key] ? `border border-line border-b-0 ${fill}` : ""}`}
+                style={{ height: share(one[key]) }}
               />
             ))}
-            <line
-              x1={LEFT}
-              x2={WIDE}
-              y1={foot - (told.each / most) * HIGH}
-              y2={foot - (told.each / most) * HIGH}
-              className="stroke-ink"
-              strokeDasharray="2 3"
+            <span
+              className="absolute inset-x-0 border-ink border-t border-dashed"
+              style={{ bottom: share(told.each) }}
             />
-            <line x1={LEFT} x2={WIDE} y1={foot} y2={foot} className="stroke-ink" />
-          </g>
-        );
-      })}
-      {told.weeks.map((one, at) =>
-        at % every ? null : (
-          <text
-            key={one.monday}
-            x={LEFT + (at + 0.5) * step}
-            y={2 * (HIGH + 14) + 12}
-            textAnchor="middle"
-            className="cond fill-ink3 text-note"
-          >
-            {isoWeek(one.monday).week}
-          </text>
-        ),
-      )}
-    </svg>
+          </div>
+        </Fragment>
+      ))}
+      <span className="note">week</span>
+      <div className="-mt-2 flex gap-px" aria-hidden="true">
+        {told.weeks.map((one, n) => (
+          <span key={one.monday} className="note w-0 flex-1 text-center">
+            {n % every ? "" : isoWeek(one.monday).week}
+          </span>
+        ))}
+      </div>
+    </div>
   );
 }
 
@@ -198,11 +178,11 @@ function Sowings({ told }: { told: Told }) {
         {told.sowings.map((one) => (
           <tr key={one.harvest}>
             <td>
-              {shortDay(one.sow_on)} <span className="note">w {isoWeek(one.sow_on).week}</span>
+              {shortDay(one.sow_on)} <span className="note max-sm:hidden">w {isoWeek(one.sow_on).week}</span>
             </td>
             <td>{shortDay(one.ready_on)}</td>
             <td>
-              {shortDay(one.harvest)} <span className="note">w {isoWeek(one.harvest).week}</span>
+              {shortDay(one.harvest)} <span className="note max-sm:hidden">w {isoWeek(one.harvest).week}</span>
             </td>
             <td className="num">
               {one.trays ? few(one.trays, "tray") : `${count(one.start)} ${told.start_unit}`}
