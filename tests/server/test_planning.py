@@ -285,3 +285,21 @@ class Decisions(HouseCase):
         self.assertEqual(BatchStage.objects.filter(batch=batch).count(), 6)
         body = {"trays": [{"sampled": 10, "found": 5}], "on": "2027-07-06", "client_uuid": uid()}
         self.assertEqual(self.post(f"/batches/{batch.pk}/counts", body, status=422)["errors"][0]["code"], "closed")
+
+
+class Cards(HouseCase):
+    def test_what_is_to_be_sown_before_a_day_and_the_one_that_was_asked_for(self) -> None:
+        seed_lot(self.ctx, grams=5000)
+        soon, late = (self.planned(order=number, due=due)[1] for number, due in (("1", "2027-W34"), ("2", "2027-W44")))
+        day = late.stages.get(key="sow").planned.lower
+        for query, expected in (
+            (f"?before={day}", [soon.pk]),
+            (f"?before={day + timedelta(days=1)}", [soon.pk, late.pk]),
+            (f"?before=2027-01-01&also={late.pk}", [late.pk]),
+            (f"?before=2027-01-01&also={late.uuid}", [late.pk]),
+            ("?before=2027-01-01&also=0x12", []),
+            (f"?before=2027-01-01&also={'9' * 30}", []),
+        ):
+            self.assertEqual([one["id"] for one in self.get(f"/sowing/cards{query}")], expected, query)
+        whole = {one["id"]: one for one in self.get("/batches")}
+        self.assertEqual(self.get(f"/sowing/cards?also={late.pk}")[-1], whole[late.pk])

@@ -1,6 +1,6 @@
 """Batches: plan, propose, keep, do, count; the season board."""
 
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 from ninja import Schema
@@ -76,6 +76,12 @@ room = Room("batches")
 def batches(ctx: Ctx) -> Any:
     """Every batch that runs, and those that ended within a year, as light rows."""
     return fast_json(heads(ctx))
+
+
+@room.get("/sowing/cards", "see", response=list[BatchOut])
+def to_sow(ctx: Ctx, before: date | None = None, also: str = "") -> Any:
+    """Planned batches of plants that are to be sown before a day, as light rows; `also`: one more, whatever it is."""
+    return fast_json(heads(ctx, to_sow_before=before or ctx.today + timedelta(weeks=16), also=also[:40]))
 
 
 @room.get("/batches/{ref:batch_id}", "see", response=LadderOut)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any, NamedTuple
+from uuid import UUID
 
 from django.db.models import Exists, OuterRef, Q
 
@@ -530,11 +531,18 @@ ENDED = (Batch.State.DELIVERED, Batch.State.ABANDONED)
 KEPT_IN_SIGHT = timedelta(days=365)  # of what has ended
 
 
-def heads(ctx: Ctx) -> list[dict[str, Any]]:
-    """The heads of every batch that runs, and of those whose days were within a year. A fixed number of queries."""
-    since = ctx.today - KEPT_IN_SIGHT
-    late = BatchStage.objects.filter(batch=OuterRef("pk"), planned__endswith__gt=since)
-    rows = ctx.rows(Batch).filter(~Q(state__in=ENDED) | Q(Exists(late)))
+def heads(ctx: Ctx, *, to_sow_before: date | None = None, also: str = "") -> list[dict[str, Any]]:
+    """The heads of every batch that runs, and of those whose days were within a year. A fixed number of queries.
+
+    to_sow_before: only plants that are planned to be sown before that day, and the batch whose number or uuid is `also`.
+    """
+    if to_sow_before is None:
+        late = BatchStage.objects.filter(batch=OuterRef("pk"), planned__endswith__gt=ctx.today - KEPT_IN_SIGHT)
+        rows = ctx.rows(Batch).filter(~Q(state__in=ENDED) | Q(Exists(late)))
+    else:
+        first = BatchStage.objects.filter(batch=OuterRef("pk"), order=0, planned__startswith__lt=to_sow_before)
+        wanted = Q(Exists(first), state=Batch.State.PLANNED, method__way="plants")
+        rows = ctx.rows(Batch).filter(wanted | _named(also))
     named = rows.select_related("crop", "line", "lot").defer(*NOT_IN_A_LIST)
     batches = list(light(named).order_by("id"))
     know(batches)
@@ -545,6 +553,19 @@ def heads(ctx: Ctx) -> list[dict[str, Any]]:
     ):
         stages[pk].append(_Row(*values))
     return [head_of(saved_of(batch, stages[batch.pk]), places) for batch in batches]
+
+
+def _named(ref: str) -> Q:
+    """The batch of a number or a uuid; none where it is neither."""
+    if ref.isdecimal():
+        return Q(pk=int(ref)) if len(ref) < MOST_DIGITS else Q(pk=None)
+    try:
+        return Q(uuid=UUID(ref))
+    except ValueError:
+        return Q(pk=None)
+
+
+MOST_DIGITS = 18  # of a row's number
 
 
 class _Row(NamedTuple):

@@ -103,16 +103,23 @@ export const wordsQuery = queryOptions({
   queryKey: ["orders", "words"],
   queryFn: () => take(api.GET("/api/orders/words")),
 });
+export const toSowQuery = (before: string, also: string) =>
+  queryOptions({
+    queryKey: ["batches", "to sow", before, also],
+    queryFn: () => take(api.GET("/api/sowing/cards", { params: { query: { before, also } } })),
+  });
 export const batchesQuery = queryOptions({ queryKey: ["batches"], queryFn: () => take(api.GET("/api/batches")) });
 export const lotsQuery = queryOptions({ queryKey: ["lots"], queryFn: () => take(api.GET("/api/lots")) });
 export const spokenQuery = queryOptions({
   queryKey: ["spoken"],
   queryFn: () => take(api.GET("/api/buying/spoken")),
 });
-export const deliveriesQuery = queryOptions({
-  queryKey: ["deliveries"],
-  queryFn: () => take(api.GET("/api/deliveries")),
-});
+/** What is due in so many days from today, and the notes that were written. */
+export const deliveriesQuery = (days = 400) =>
+  queryOptions({
+    queryKey: ["deliveries", days],
+    queryFn: () => take(api.GET("/api/deliveries", { params: { query: { days } } })),
+  });
 
 export const batchQuery = (id: Ref) =>
   queryOptions({

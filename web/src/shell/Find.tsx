@@ -80,7 +80,7 @@ export function Find({ open, onClose, run }: Props) {
   const rows = useQuery({ ...rowsQuery, enabled: open });
   const { span, setSpan, today, season } = useSpan();
   const tasks = useQuery({ ...dayQuery(today, 21), enabled: open });
-  const notes = useQuery({ ...deliveriesQuery, enabled: open });
+  const notes = useQuery({ ...deliveriesQuery(1), enabled: open });
   const people = useQuery({ ...membersQuery, enabled: open && may("accounts.manage") });
   const week = weekAsked(text, today, season);
   const names = [...new Set((orders.data ?? []).map((line) => line.customer))];

@@ -1,12 +1,12 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { useMemo, useState } from "react";
+import { useDeferredValue, useMemo, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { deliveriesQuery, noteQuery, type Ref, ref } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
-import { addDays, shortDay, windowWords } from "../../ui/dates";
+import { addDays, daysBetween, shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few, promised } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } from "../../ui/parts";
@@ -18,9 +18,16 @@ import { Grade, GradeLink } from "./Grade";
 type Due = Schemas["DueOut"];
 
 export function Deliveries() {
-  const { data } = useSuspenseQuery(deliveriesQuery);
   const { span, today } = useSpan();
   const address = useAddress();
+  const days = useDeferredValue(Math.max(1, daysBetween(today, addDays(span.start, span.days))));
+  const { data: near } = useSuspenseQuery(deliveriesQuery(days));
+  // No more is fetched than is shown, but for what the address names and is due after the span.
+  const named =
+    (!address.line || near.due.some((line) => String(line.line_id) === address.line)) &&
+    (!address.grade || gradingOf(near, address.grade) !== undefined);
+  const { data: far } = useQuery({ ...deliveriesQuery(), enabled: !named });
+  const data = (named ? undefined : far) ?? near;
   const navigate = useNavigate();
   const end = addDays(span.start, span.days);
   const due = data.due.filter((line) => line.due_from < end);

@@ -1,8 +1,8 @@
-import { useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
-import { Suspense } from "react";
+import { Suspense, useDeferredValue } from "react";
 import type { Schemas } from "../../api/client";
-import { batchesQuery, cardQuery } from "../../api/queries";
+import { cardQuery, toSowQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { addDays, isoWeek, shortDay } from "../../ui/dates";
@@ -15,15 +15,20 @@ type Batch = Schemas["BatchOut"];
 
 /** The cards of what is to be sown in the span, by day; one card open beside them. */
 export function Sowing() {
-  const { data } = useSuspenseQuery(batchesQuery);
   const { span, today } = useSpan();
   const navigate = useNavigate();
   const address = useAddress();
   const end = addDays(span.start, span.days);
+  const { data: near } = useSuspenseQuery(toSowQuery(useDeferredValue(end), ""));
+  const is = (b: Batch) => String(b.id) === address.card || b.uuid === address.card;
+  // A card that the address names may be sown already, or much later.
+  const elsewhere = address.card !== undefined && !near.some(is);
+  const { data: named } = useQuery({ ...toSowQuery(end, address.card ?? ""), enabled: elsewhere });
+  const data = (elsewhere ? named : undefined) ?? near;
   const rows = data
     .filter((b) => b.state === "planned" && b.way === "plants" && b.sow_on < end)
     .sort((a, b) => a.sow_on.localeCompare(b.sow_on) || a.id - b.id);
-  const chosen = data.find((b) => String(b.id) === address.card || b.uuid === address.card) ?? rows[0];
+  const chosen = data.find(is) ?? (elsewhere && !named ? undefined : rows[0]);
   const days = [...new Set(rows.map((row) => row.sow_on))];
   return (
     <div className="px-4 pb-6">
