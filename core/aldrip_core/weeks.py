@@ -69,6 +69,16 @@ def week_span(year: int, week: int) -> Span:
     return Span(monday, monday + timedelta(days=7))
 
 
+def read_due(text: str, *, today: date) -> Span:
+    """As `read_span`, where a bare number of one or two figures is a week. Raises UnreadableDay.
+
+    >>> read_due("36", today=date(2027, 7, 6)) == read_span("week 36", today=date(2027, 7, 6))
+    True
+    """
+    text = text.strip()
+    return read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=today)
+
+
 def read_span(text: str, *, today: date) -> Span:
     """A day or a week from what a person typed.
 

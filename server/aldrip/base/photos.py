@@ -8,8 +8,6 @@ MOST = 800_000  # characters of a photo as it is sent
 SIDE = 1600  # pixels of its longer side as it is kept
 PIXELS = 24_000_000  # of what is opened at all
 QUALITY = 72
-
-
 HALF = "This is half a photo: it was cut off on its way. Send it again."
 
 

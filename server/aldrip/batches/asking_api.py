@@ -14,7 +14,6 @@ from aldrip.batches.schemas import AskIn, AskOut
 from aldrip.places.models import Place
 from aldrip_core.can_we_take_it import Answer
 from aldrip_core.units import Unit
-from aldrip_core.weeks import UnreadableDay, read_span
 
 room = Room("batches")
 
@@ -22,11 +21,7 @@ room = Room("batches")
 def _asked(ctx: Ctx, body: AskIn) -> Answer:
     """The answer to a question that was typed."""
     quantity = starting.read_promise(ctx, body.crop_id, body.form, body.quantity)
-    try:
-        text = body.due.strip()
-        due = read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=ctx.today)
-    except UnreadableDay as error:
-        raise refuse("due", error.code, str(error)) from None
+    due = starting.read_days(ctx, body.due, "due")
     if due.end <= ctx.today:
         raise refuse("due", "past", f"{body.due} is over. Ask for a day to come.")
     return starting.can_we_take_it(

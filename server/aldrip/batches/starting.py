@@ -31,6 +31,7 @@ from aldrip_core.problems import Problem
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import MethodSpec
 from aldrip_core.units import Quantity, Unit, from_base, unit
+from aldrip_core.weeks import Span, UnreadableDay, read_due
 
 
 def method_for(ground: Ground, crop: Crop, form: str, line: Line | None = None) -> Method:
@@ -269,6 +270,14 @@ def read_promise(ctx: Ctx, crop_id: Ref, form: str, text: str) -> Quantity:
     crop = ctx.get(Crop, crop_id, shared=True)
     method = Library(ctx).rows(Method).filter(crop__slug=crop.slug, form=form).first()
     return read_quantity(text, unit(method.unit) if method else Unit.PLANT, "quantity")
+
+
+def read_days(ctx: Ctx, text: str, field: str) -> Span:
+    """A day or days as typed; a bare number of one or two figures is a week. Raises Refused."""
+    try:
+        return read_due(text, today=ctx.today)
+    except UnreadableDay as error:
+        raise refuse(field, error.code, str(error)) from None
 
 
 def asked_in_words(

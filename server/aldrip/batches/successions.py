@@ -13,13 +13,12 @@ from aldrip.base.quantity import read_count
 from aldrip.base.schemas import steps
 from aldrip.base.words import day, plural
 from aldrip.batches.ground import Ground
-from aldrip.batches.starting import asked_in_words, read_promise, request_for, take_place
+from aldrip.batches.starting import asked_in_words, read_days, read_promise, request_for, take_place
 from aldrip_core.batch_plan import Plan, Request, plan_batch
 from aldrip_core.problems import words
 from aldrip_core.refusal import Refused
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.succession import Evenness, at_equal_intervals, evenness, harvest_days
-from aldrip_core.weeks import Span, UnreadableDay, read_span
 from aldrip_core.working import Given, Origin, Step, computed
 
 MOST_WEEKS = 26
@@ -56,7 +55,7 @@ def tried(
     """Plan every harvest of a succession backwards, and as many equal intervals forwards. Raises Refused; saves nothing."""
     each = read_promise(ctx, crop_id, form, quantity)
     weeks = _weeks(every_weeks)
-    window, until = (_span(ctx, text, name) for text, name in ((first, "first"), (last, "last")))
+    window, until = (read_days(ctx, text, name) for text, name in ((first, "first"), (last, "last")))
     begins, wide = window.start, window.last - window.start
     if begins <= ctx.today:
         raise refuse("first", "past", f"{day(begins, year=True)} is over. Begin with a day to come.")
@@ -90,15 +89,6 @@ def _weeks(text: str) -> int:
         told = f"Every {weeks:,} weeks cannot be; every 1 to {MOST_WEEKS} whole weeks."
         raise refuse("every_weeks", "out_of_range", told)
     return weeks
-
-
-def _span(ctx: Ctx, text: str, name: str) -> Span:
-    """A day or a week, as typed."""
-    try:
-        text = text.strip()
-        return read_span(f"week {text}" if text.isdigit() and len(text) <= 2 else text, today=ctx.today)
-    except UnreadableDay as error:
-        raise refuse(name, error.code, str(error)) from None
 
 
 def _forwards(ground: Ground, request: Request, sown: Sequence[date]) -> tuple[tuple[date, date], ...]:

@@ -165,9 +165,12 @@ class DeliveriesOut(Schema):
     done: list[DeliveryOut]
 
 
+MOST_DAYS = 3660  # as far as any span of the season line reaches
+
+
 @room.get("/deliveries", "see", response=DeliveriesOut)
 def deliveries(ctx: Ctx, days: int = 400) -> Any:
-    horizon = ctx.today + timedelta(days=max(1, min(days, 800)))
+    horizon = ctx.today + timedelta(days=max(1, min(days, MOST_DAYS)))
     lines = list(
         ctx.rows(OrderLine)
         .filter(state=OrderLine.State.OPEN, due__startswith__lt=horizon)

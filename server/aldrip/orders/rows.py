@@ -16,7 +16,7 @@ from aldrip.orders.models import OrderLine
 from aldrip.orders.said import OwnWords
 from aldrip_core.names import Names, Said, find_form, plain, read_form
 from aldrip_core.units import Quantity, Unit, unit
-from aldrip_core.weeks import Span, UnreadableDay, read_span
+from aldrip_core.weeks import Span, UnreadableDay, read_due, read_span
 
 COLUMNS: dict[str, tuple[str, ...]] = {
     "order": ("order", "order no", "order number", "order nr", "po", "reference", "ref"),
@@ -361,9 +361,8 @@ class Reader:
         return span
 
     def _span(self, text: str, column: str, wrong: "Wrong") -> Span | None:
-        typed = f"week {text.strip()}" if text.strip().isdigit() and len(text.strip()) <= 2 else text
         try:
-            return read_span(typed, today=self.today)
+            return read_due(text, today=self.today)
         except UnreadableDay as error:
             wrong(column, error.code, str(error))
             return None

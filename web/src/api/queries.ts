@@ -115,7 +115,7 @@ export const spokenQuery = queryOptions({
   queryFn: () => take(api.GET("/api/buying/spoken")),
 });
 /** What is due in so many days from today, and the notes that were written. */
-export const deliveriesQuery = (days = 400) =>
+export const deliveriesQuery = (days: number) =>
   queryOptions({
     queryKey: ["deliveries", days],
     queryFn: () => take(api.GET("/api/deliveries", { params: { query: { days } } })),

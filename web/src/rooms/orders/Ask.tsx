@@ -1,15 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
-import { libraryQuery } from "../../api/queries";
 import { useWorking } from "../../shell/working";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { shortDay } from "../../ui/dates";
 import { chance, count, grams } from "../../ui/format";
 import { Sheet } from "../../ui/parts";
 import { useAsk } from "../../ui/useAsk";
-import { formsOf } from "./forms";
+import { CropAndForm, useRaised } from "./CropAndForm";
 import type { Typed } from "./NewOrder";
 
 /** Can we take it? Earliest date, what limits it, its remedies; nothing is saved. */
@@ -22,14 +20,10 @@ export function Ask({
   onClose: () => void;
   onTake?: ((asked: Partial<Typed>) => void) | undefined;
 }) {
-  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
+  const raised = useRaised(open);
   const { show } = useWorking();
   const start = { crop_id: "", form: "", quantity: "", due: "" };
   const [answer, setAnswer] = useState<Schemas["AskOut"]>();
-  const formOf = ({ crop_id, form }: typeof start) => {
-    const forms = library ? formsOf(library, Number(crop_id)) : [];
-    return forms.includes(form) ? form : (forms[0] ?? "");
-  };
   const ask = useAsk({
     start,
     again: false,
@@ -37,25 +31,15 @@ export function Ask({
     save: (asked: typeof start) =>
       take(
         api.POST("/api/orders/can-we-take-it", {
-          body: { ...asked, crop_id: Number(asked.crop_id), form: formOf(asked) },
+          body: { ...asked, crop_id: Number(asked.crop_id), form: raised.formOf(asked) },
         }),
       ),
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
-  const forms = library ? formsOf(library, Number(typed.crop_id)) : [];
-  const crops = (library?.crops ?? []).filter((one) => library && formsOf(library, one.id).length);
   return (
-    <Sheet open={open} onClose={onClose} title="Can we take it?" ready={!reading}>
+    <Sheet open={open} onClose={onClose} title="Can we take it?" ready={!raised.reading}>
       <AskForm ask={ask} button="Work it out">
-        <AskField
-          ask={ask}
-          name="crop_id"
-          label="Crop"
-          type="select"
-          needed
-          options={[["", ""], ...crops.map((one) => [String(one.id), one.name] as const)]}
-        />
-        <AskField ask={ask} name="form" label="Form" type="select" options={forms.map((name) => [name, name])} />
+        <CropAndForm ask={ask} raised={raised} typed={typed} />
         <AskField ask={ask} name="quantity" label="How many" hint="12000, 12,000 or 12k" needed />
         <AskField ask={ask} name="due" label="When" hint="A day or a week, such as “week 36”" needed />
       </AskForm>
@@ -105,8 +89,8 @@ export function Ask({
               className="btn w-fit"
               onClick={() =>
                 onTake({
-                  crop: crops.find((one) => String(one.id) === typed.crop_id)?.name ?? "",
-                  form: formOf(typed),
+                  crop: raised.nameOf(typed),
+                  form: raised.formOf(typed),
                   quantity: typed.quantity,
                   due: answer.can || !answer.earliest ? typed.due : answer.earliest,
                 })

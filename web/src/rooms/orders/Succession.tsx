@@ -1,15 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
-import { libraryQuery } from "../../api/queries";
 import { useWorking } from "../../shell/working";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { isoWeek, shortDay } from "../../ui/dates";
 import { count, few, grams } from "../../ui/format";
 import { Sheet } from "../../ui/parts";
 import { useAsk } from "../../ui/useAsk";
-import { formsOf } from "./forms";
+import { CropAndForm, useRaised } from "./CropAndForm";
 import type { Typed } from "./NewOrder";
 
 type Told = Schemas["SuccessionOut"];
@@ -31,13 +29,9 @@ export function Succession({
   onClose: () => void;
   onTake?: ((series: Series) => void) | undefined;
 }) {
-  const { data: library, isPending: reading } = useQuery({ ...libraryQuery, enabled: open });
+  const raised = useRaised(open);
   const { show } = useWorking();
   const [told, setTold] = useState<Told>();
-  const formOf = ({ crop_id, form }: typeof START) => {
-    const forms = library ? formsOf(library, Number(crop_id)) : [];
-    return forms.includes(form) ? form : (forms[0] ?? "");
-  };
   const ask = useAsk({
     start: START,
     again: false,
@@ -45,25 +39,15 @@ export function Succession({
     save: (asked: typeof START) =>
       take(
         api.POST("/api/orders/succession", {
-          body: { ...asked, crop_id: Number(asked.crop_id), form: formOf(asked) },
+          body: { ...asked, crop_id: Number(asked.crop_id), form: raised.formOf(asked) },
         }),
       ),
   });
   const typed = useWatch({ control: ask.form.control }) as typeof START;
-  const forms = library ? formsOf(library, Number(typed.crop_id)) : [];
-  const crops = (library?.crops ?? []).filter((one) => library && formsOf(library, one.id).length);
   return (
-    <Sheet open={open} onClose={onClose} title="A succession" wide ready={!reading}>
+    <Sheet open={open} onClose={onClose} title="A succession" wide ready={!raised.reading}>
       <AskForm ask={ask} button="Work it out" className="grid grid-cols-2 gap-3 lg:grid-cols-3">
-        <AskField
-          ask={ask}
-          name="crop_id"
-          label="Crop"
-          type="select"
-          needed
-          options={[["", ""], ...crops.map((one) => [String(one.id), one.name] as const)]}
-        />
-        <AskField ask={ask} name="form" label="Form" type="select" options={forms.map((name) => [name, name])} />
+        <CropAndForm ask={ask} raised={raised} typed={typed} />
         <AskField ask={ask} name="quantity" label="How many each time" hint="400, 1.2k" needed />
         <AskField ask={ask} name="first" label="First harvest" hint="A day or a week" needed />
         <AskField ask={ask} name="last" label="Last harvest" hint="A day or a week" needed />
@@ -81,8 +65,8 @@ export function Succession({
                 onClick={() =>
                   onTake({
                     row: {
-                      crop: crops.find((one) => String(one.id) === typed.crop_id)?.name ?? "",
-                      form: formOf(typed),
+                      crop: raised.nameOf(typed),
+                      form: raised.formOf(typed),
                       quantity: typed.quantity,
                       due: typed.first,
                     },
@@ -114,7 +98,7 @@ export function Succession({
 }
 
 const ROWS = [
-  ["sown by heat", "even", "bg-stand"],
+  ["worked back", "even", "bg-stand"],
   ["equal intervals", "habit", "bg-plan"],
 ] as const;
 const MOST_NAMED = 12; // weeks whose number fits under its bar on a phone
