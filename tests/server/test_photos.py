@@ -8,6 +8,8 @@ from typing import Any
 from django.test import Client
 from PIL import Image
 
+from aldrip.accounts.models import AuditEvent
+from aldrip.base.photos import MOST
 from aldrip.seedcrops.models import InspectionCount, InspectionPhoto
 from tests.server.house import make_house, uid
 from tests.server.seed_house import SeedCase
@@ -39,6 +41,7 @@ class Photos(SeedCase):
         note = answer["inspection"]["notes"][0]
         self.assertEqual((note["area"], note["note"], note["photo"]), (2, "mildew on the lower leaves", True))
         self.assertEqual((InspectionCount.objects.count(), InspectionPhoto.objects.count()), (1, 1))
+        self.assertIn("Added 1 note to area 2", AuditEvent.objects.latest("id").sentence)
         self.assertEqual((answer["inspection"]["plants"], answer["inspection"]["last"][0]["words"]), (0, note["note"]))
         got = self.client.get(f"/api/inspections/{self.visit.pk}/photos/{note['uuid']}")
         self.assertEqual(got["Content-Type"], "image/jpeg")
@@ -59,7 +62,7 @@ class Photos(SeedCase):
             base64.b64encode(b"<svg/>").decode(),
             base64.b64encode(out.getvalue()).decode(),
             taken()[: 4 * 300],
-            "A" * 800_004,
+            "A" * (MOST + 4),
         ):
             entries = [{"client_uuid": uid(), "area": 1, "photo": bad}, {"client_uuid": uid(), "area": 1, "plants": 3}]
             answer = self.post(f"/inspections/{self.visit.pk}/counts", {"entries": entries})

@@ -243,6 +243,7 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
     known = {c.client_uuid: c for c in ctx.rows(InspectionCount).filter(inspection=inspection)}
     answers: list[Kept] = []
     fresh: list[InspectionCount] = []
+    pictures: set[int] = set()
     for entry in entries:
         if entry.client_uuid in known:
             answers.append(Kept(entry.client_uuid, True, "known"))
@@ -280,6 +281,7 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
                 )
                 if photo:
                     InspectionPhoto.objects.create(count=made, jpeg=photo)
+                    pictures.add(made.pk)
         except IntegrityError:  # the same uuid elsewhere, or the entry was taken back meanwhile
             answers.append(Kept(entry.client_uuid, False, "used", "This entry was kept elsewhere already."))
             continue
@@ -289,9 +291,9 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
     if fresh:
         plants, areas = sum(one.plants for one in fresh), sorted({one.area for one in fresh})
         where = f"area {areas[0]}" if len(areas) == 1 else f"{len(areas)} areas"
-        sentence = (
-            f"Counted {plants:,} plants in {where} at inspection {inspection.number} of {inspection.block.batch.code}."
-        )
+        at = f"{where} at inspection {inspection.number} of {inspection.block.batch.code}"
+        noted = all((one.note or one.pk in pictures) and not one.plants and not one.faults for one in fresh)
+        sentence = f"Added {plural(len(fresh), 'note')} to {at}." if noted else f"Counted {plants:,} plants in {at}."
         ctx.record("seed.inspection_count", sentence, inspection)
     return answers
 

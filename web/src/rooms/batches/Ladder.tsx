@@ -31,7 +31,8 @@ export function Ladder() {
         title: "start",
         value: count(batch.start),
         steps: batch.workings.start ?? [],
-        picture: batch.forecast ? <Futures forecast={batch.forecast} /> : undefined,
+        // Once it was counted, what will come is no matter of what was planned at its start.
+        picture: batch.forecast && batch.counted === null ? <Futures forecast={batch.forecast} /> : undefined,
       });
   }, [content, show, batch]);
   const cultivar = batch.cultivar ? ` ${batch.cultivar}` : "";

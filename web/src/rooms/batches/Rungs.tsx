@@ -221,7 +221,10 @@ function RungRow({ batch, rung, y }: { batch: Batch; rung: Rung; y: number }) {
         title: `${rung.name.toLowerCase()}`,
         value: `${shown} ${rung.unit}`,
         steps,
-        picture: rung.key === "start" && batch.forecast ? <Futures forecast={batch.forecast} /> : undefined,
+        picture:
+          rung.key === "start" && batch.forecast && batch.counted === null ? (
+            <Futures forecast={batch.forecast} />
+          ) : undefined,
         change: changes(batch, rung),
       },
       reveal,

@@ -3,7 +3,8 @@ import type { Schemas } from "../../api/client";
 
 type Visit = Schemas["InspectionOut"];
 const SIDE = 1600; // pixels; the server keeps no more
-const QUALITY = 0.72;
+const QUALITIES = [0.72, 0.5, 0.3]; // the first that is small enough
+const MOST = 1_500_000; // characters
 
 /** A photo as the server takes it: small, upright, base64 without its head. */
 async function small(file: File): Promise<string> {
@@ -13,7 +14,12 @@ async function small(file: File): Promise<string> {
   paper.width = Math.round(found.width * part);
   paper.height = Math.round(found.height * part);
   paper.getContext("2d")?.drawImage(found, 0, 0, paper.width, paper.height);
-  return paper.toDataURL("image/jpeg", QUALITY).split(",")[1] ?? "";
+  let text = "";
+  for (const quality of QUALITIES) {
+    text = paper.toDataURL("image/jpeg", quality).split(",")[1] ?? "";
+    if (text.length < MOST) break;
+  }
+  return text;
 }
 
 /** A note or a photo to the area that is being counted; it waits here as every entry does. */
