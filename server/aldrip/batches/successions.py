@@ -156,10 +156,14 @@ def _sentence(found: Tried) -> str:
         told += f" {late} of them {'is' if late == 1 else 'are'} ready too late: it is too late to sow for {'it' if late == 1 else 'them'}."
     if found.even and found.by_habit:
         told += (
-            f" Between two harvests lie {found.even.shortest} to {found.even.longest} days; sown at equal intervals, "
-            f"{found.by_habit.shortest} to {found.by_habit.longest}."
+            f" Between two harvests lie {_between(found.even)}; sown at equal intervals, {_between(found.by_habit)}."
         )
     return told
+
+
+def _between(one: Evenness) -> str:
+    longest = plural(one.longest, "day")
+    return longest if one.shortest == one.longest else f"{one.shortest} to {longest}"
 
 
 def _working(found: Tried) -> tuple[Step, ...]:
