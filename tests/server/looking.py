@@ -13,6 +13,7 @@ ASKED = {
     "batches": "/batches",
     "board": "/board?start=2027-03-01&end=2027-12-01",
     "buying": "/buying",
+    "spoken": "/buying/spoken",
     "customers": "/customers",
     "day": "/day?days=62",
     "deliveries": "/deliveries",
