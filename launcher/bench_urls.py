@@ -8,11 +8,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.urls import path
 from pydantic_core import to_json
 
-from aldrip.accounts.context import context_of
+from aldrip.accounts.context import LATELY, context_of
 from aldrip.batches.board import OF_A_BODY
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy
-from aldrip.batches.reading import ENDED, KEPT_IN_SIGHT
-from aldrip.orders.api import KEPT_IN_SIGHT as LINES_IN_SIGHT
+from aldrip.batches.reading import ENDED, OF_A_ROW, OF_ITS_STAGES
 from aldrip.orders.api import OF_A_LINE
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
@@ -67,29 +66,17 @@ def board(request: HttpRequest) -> HttpResponse:
 def batches(request: HttpRequest) -> HttpResponse:
     """The rows that the list of batches shows."""
     ctx = context_of(request, "see")
-    since = ctx.today - KEPT_IN_SIGHT
-    late = BatchStage.objects.filter(batch=OuterRef("pk"), planned__endswith__gt=since)
+    late = BatchStage.objects.filter(batch=OuterRef("pk"), planned__endswith__gt=ctx.since(LATELY))
     shown = ctx.rows(Batch).filter(~Q(state__in=ENDED) | Q(Exists(late)))
-    named = (
-        "crop__name",
-        "line__name",
-        "lot__code",
-        "lot__unit",
-        "lot__balance",
-        "method__name",
-        "method__form",
-        "container__name",
-    )
-    own = [field.name for field in Batch._meta.concrete_fields if field.name != "method_snapshot"]
     stages = BatchStage.objects.filter(batch__in=shown).order_by("batch_id", "order")
-    names = ("batch_id", "key", "name", "planned", "actual_start", "actual_end", "place_id")
-    return _sent(shown.order_by("id").values_list(*own, *named), stages.values_list(*names))
+    own = [name for name in OF_A_ROW if name != "mark"]
+    return _sent(shown.order_by("id").values_list(*own), stages.values_list("batch_id", *OF_ITS_STAGES))
 
 
 def lines(request: HttpRequest) -> HttpResponse:
     """The rows that the list of orders shows."""
     ctx = context_of(request, "see")
-    lately = Q(state=OrderLine.State.OPEN) | Q(due__endswith__gt=ctx.today - LINES_IN_SIGHT)
+    lately = Q(state=OrderLine.State.OPEN) | Q(due__endswith__gt=ctx.since(LATELY))
     shown = ctx.rows(OrderLine).filter(lately)
     pairs = shown.filter(allocations__isnull=False).values_list(
         "id", "allocations__batch_id", "allocations__batch__code"

@@ -221,7 +221,7 @@ def test(arguments: list[str]) -> int:
             str(ROOT),
             "--noinput",
             "--parallel",
-            "3",  # on two cores: a browser and a database leave some of their time unused
+            "2",
             *(chosen.labels or ["tests"]),
         ]
         return judged(subprocess.Popen(command, env=env, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.STDOUT))

@@ -30,6 +30,7 @@ from aldrip.base.requests import TookTooLong
 from aldrip.batches.api import room as batches
 from aldrip.batches.asking_api import room as asking
 from aldrip.batches.buying_api import room as buying
+from aldrip.batches.levelling_api import room as levelling
 from aldrip.calc import contract
 from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
@@ -82,6 +83,7 @@ for router in (
     batches.router,
     asking.router,
     buying.router,
+    levelling.router,
     sowing.router,
     seedcrops.router,
     deliveries.router,

@@ -19,7 +19,7 @@ from pydantic import TypeAdapter
 
 from aldrip.accounts.models import Member, Organisation, User
 from aldrip.batches.models import Batch, BatchStage, Occupancy
-from aldrip.batches.schemas import BatchOut, BoardOut
+from aldrip.batches.schemas import BatchRow, BoardOut
 from aldrip.batches.starting import plan_lines
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Container, Crop, Method, MethodStage, Mix
@@ -422,7 +422,7 @@ class FastAnswers(HouseCase):
         self.planned(quantity="2,000", due="2027-W36")
         for path, shape in (
             ("/orders", list[OrderLineOut]),
-            ("/batches", list[BatchOut]),
+            ("/batches", list[BatchRow]),
             ("/board?start=2027-07-05&end=2027-10-01", BoardOut),
         ):
             answer = self.get(path)

@@ -46,6 +46,8 @@ BODIES: dict[str, Any] = {
     "/batches": {"crop_id": 0, "method_id": 0, "needed": 1, "ready_on": "2027-10-01"},
     "/batches/{batch_id}/preview": {"needed": 1},
     "/batches/{batch_id}/keep": {"version": 0, "change": {}},
+    "/levelling": {"start": "2027-07-06", "end": "2027-08-06"},
+    "/batches/{batch_id}/pin": {"pinned": True},
     "/proposals/preview": {"commands": [{"do": "raise"}]},
     "/proposals/keep": {"commands": [{"do": "raise"}], "versions": {}},
     "/batches/{batch_id}/sown": {"on": "2027-07-06"},

@@ -301,5 +301,30 @@ class Cards(HouseCase):
             (f"?before=2027-01-01&also={'9' * 30}", []),
         ):
             self.assertEqual([one["id"] for one in self.get(f"/sowing/cards{query}")], expected, query)
-        whole = {one["id"]: one for one in self.get("/batches")}
-        self.assertEqual(self.get(f"/sowing/cards?also={late.pk}")[-1], whole[late.pk])
+        whole = self.get(f"/batches/{late.pk}")
+        card = self.get(f"/sowing/cards?also={late.pk}")[-1]
+        self.assertEqual(card, {name: whole[name] for name in card})
+
+    def test_a_row_of_the_list_says_what_the_batch_says(self) -> None:
+        """In every state, and with a stage whose end another begins."""
+        seed_lot(self.ctx, grams=5000)
+        for number, due in (("1", "2027-W34"), ("2", "2027-W44"), ("3", "2027-W40")):
+            _, batch = self.planned(order=number, due=due)
+        sow = batch.stages.get(key="sow").planned.lower
+        advance(self.ctx, sow)
+        self.post(f"/batches/{batch.pk}/sown", {"on": str(sow)})
+        for row in self.get("/batches"):
+            whole = self.get(f"/batches/{row['id']}")
+            self.assertEqual(row, {name: whole[name] for name in row})
+
+    def test_what_is_long_over_is_listed_where_it_is_asked_for(self) -> None:
+        seed_lot(self.ctx, grams=5000)
+        _, batch = self.planned(due="2027-W34")
+        last = batch.stages.order_by("-order")[0].planned.upper
+        Batch.objects.filter(pk=batch.pk).update(state="delivered")
+        self.ctx.organisation.practice_date = last + timedelta(days=8 * 7 - 1)
+        self.ctx.organisation.save()
+        self.assertEqual([len(self.get(f"/batches{back}")) for back in ("", "?back=3")], [1, 0])
+        self.ctx.organisation.practice_date = last + timedelta(days=8 * 7)
+        self.ctx.organisation.save()
+        self.assertEqual([len(self.get(f"/batches{back}")) for back in ("", "?back=9", "?back=-4")], [0, 1, 0])

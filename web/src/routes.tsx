@@ -11,8 +11,8 @@ import { Broken, NoSuchPage } from "./shell/Broken";
 
 const root = createRootRoute({ component: lazyRouteComponent(() => import("./shell/Frame"), "Frame") });
 
-/** What any room may have behind the question mark: how its list is filtered and sorted, and the span of time that is seen. */
-const ANYWHERE = ["filter", "sort", "span"] as const;
+/** What any room may have behind the question mark: how its list is filtered and sorted and how far back it goes, and the span of time that is seen. */
+const ANYWHERE = ["filter", "sort", "span", "older"] as const;
 type Anywhere = (typeof ANYWHERE)[number];
 
 /** A room at its address; `keys` are what may stand behind the question mark, as plain text. */
@@ -70,6 +70,7 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/batches/Batches"), "Batches"),
     "view",
     "place",
+    "level",
   ),
   at(
     "/batches/$id",

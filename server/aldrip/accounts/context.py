@@ -3,7 +3,7 @@
 import functools
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, time
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -25,6 +25,8 @@ from aldrip_core.working_calendar import WorkingCalendar
 MARKS = {"lot": "L", "delivery": "D", "order": "R"}
 
 ANYTHING = "*"
+LATELY = 8  # weeks for which a list shows what is over, where nobody asks for more
+FURTHEST = 520  # weeks
 ACTS = 7101  # the number under which acts of an organisation wait for each other
 
 Row = TypeVar("Row", bound=models.Model)
@@ -93,6 +95,10 @@ class Ctx:
     def today(self) -> date:
         """The practice date where one runs, else today at the nursery."""
         return self.organisation.practice_date or datetime.now(ZoneInfo(self.organisation.timezone)).date()
+
+    def since(self, weeks: int) -> date:
+        """The day after which what is over is still listed, so many weeks back: at least one, at most ten years."""
+        return self.today - timedelta(weeks=max(1, min(weeks, FURTHEST)))
 
     @property
     def now(self) -> datetime:

@@ -6,7 +6,7 @@ from typing import Any
 from ninja import Schema
 
 from aldrip.accounts.api import AuditOut, audit_row
-from aldrip.accounts.context import Ctx, Ref
+from aldrip.accounts.context import LATELY, Ctx, Ref
 from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, refuse
@@ -32,10 +32,11 @@ from aldrip.batches import (
 )
 from aldrip.batches.board import board_of
 from aldrip.batches.commands import Command
-from aldrip.batches.reading import heads, ladder_of
+from aldrip.batches.reading import heads, ladder_of, rows_in_sight
 from aldrip.batches.saved import load_batch
 from aldrip.batches.schemas import (
     BatchOut,
+    BatchRow,
     BoardOut,
     CancelIn,
     ChangeIn,
@@ -72,10 +73,10 @@ from aldrip_core.units import from_base, unit
 room = Room("batches")
 
 
-@room.get("/batches", "see", response=list[BatchOut])
-def batches(ctx: Ctx) -> Any:
-    """Every batch that runs, and those that ended within a year, as light rows."""
-    return fast_json(heads(ctx))
+@room.get("/batches", "see", response=list[BatchRow])
+def batches(ctx: Ctx, back: int = LATELY) -> Any:
+    """Every batch that runs, and those that ended within so many weeks, as light rows."""
+    return fast_json(rows_in_sight(ctx, ctx.since(back)))
 
 
 @room.get("/sowing/cards", "see", response=list[BatchOut])

@@ -9,7 +9,8 @@ class BatchesConfig(AppConfig):
         from aldrip.accounts import events, taking_back
         from aldrip.batches import (
             deciding,  # noqa: F401  (says what waits in its rooms)
-            long_work,  # noqa: F401  (says what may be run as a job)
+            levelling,  # noqa: F401  (says what may be run as a job)
+            long_work,  # noqa: F401
         )
         from aldrip.batches.following import FOLLOWED, heard
         from aldrip.batches.holds import FOLLOWED as HELD_BY

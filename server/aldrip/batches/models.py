@@ -62,6 +62,7 @@ class Batch(Known):
     all_in = models.DateField(null=True)  # day on which it was said that nothing more comes of what is taken in loads
     problems = models.JSONField(default=list)  # what stood against its plan when it was made: codes with data
     note = models.CharField(max_length=300, blank=True)
+    pinned = models.BooleanField(default=False, db_default=False)  # levelling leaves it where it stands
     version = models.PositiveIntegerField(default=1)
 
     class Meta:

@@ -81,7 +81,7 @@ class Saved:
 
 def snapshot_of(batch: Batch) -> dict[str, Any]:
     """What a batch was planned with, in the shape of today."""
-    known = _KNOWN.get(getattr(batch, "mark", ""))
+    known = KNOWN.get(getattr(batch, "mark", ""))
     if known is not None:
         return known.snapshot
     if batch.method_snapshot.get("version", 1) != 1:
@@ -91,7 +91,7 @@ def snapshot_of(batch: Batch) -> dict[str, Any]:
 
 def method_of(batch: Batch) -> MethodSpec:
     """The method of a batch, as it was frozen."""
-    known = _KNOWN.get(getattr(batch, "mark", ""))
+    known = KNOWN.get(getattr(batch, "mark", ""))
     return known.method if known is not None else read_snapshot(snapshot_of(batch))
 
 
@@ -102,27 +102,32 @@ class _Frozen:
 
 
 #: Frozen methods by the mark of their text: they never change, and many batches of many requests share a few of them.
-_KNOWN: dict[str, _Frozen] = {}
+KNOWN: dict[str, _Frozen] = {}
 MOST_KNOWN = 2000
 
 
 def light(rows: QuerySet[Batch]) -> QuerySet[Any]:
     """Batches with the mark of their frozen method instead of the whole of it; call `know` before they are read."""
-    return rows.defer("method_snapshot").annotate(mark=MD5(Cast("method_snapshot", TextField())))
+    return marked(rows.defer("method_snapshot"))
+
+
+def marked(rows: QuerySet[Batch]) -> QuerySet[Any]:
+    """Batches with the mark of their frozen method."""
+    return rows.annotate(mark=MD5(Cast("method_snapshot", TextField())))
 
 
 def know(batches: Iterable[Any]) -> None:
     """Read the frozen methods of light batches, each once."""
-    unknown = {batch.mark: batch.pk for batch in batches if batch.mark not in _KNOWN}
+    unknown = {batch.mark: batch.pk for batch in batches if batch.mark not in KNOWN}
     if not unknown:
         return
-    if len(_KNOWN) + len(unknown) > MOST_KNOWN:
-        _KNOWN.clear()
+    if len(KNOWN) + len(unknown) > MOST_KNOWN:
+        KNOWN.clear()
         unknown = {batch.mark: batch.pk for batch in batches}
     rows = dict(Batch.objects.filter(pk__in=unknown.values()).values_list("pk", "method_snapshot"))
     for mark, pk in unknown.items():
         if rows[pk].get("version", 1) != 1:  # an older one needs rows beside it to be read
-            _KNOWN[mark] = _Frozen(rows[pk], read_snapshot(rows[pk]))
+            KNOWN[mark] = _Frozen(rows[pk], read_snapshot(rows[pk]))
 
 
 def saved_of(batch: Batch, stages: Sequence[BatchStage]) -> Saved:

@@ -45,6 +45,7 @@ class BatchOut(Schema):
     lot: str
     lot_left: float | None
     lot_unit: str
+    pinned: bool
     expected: float
     low: float | None
     high: float | None
@@ -59,6 +60,30 @@ class BatchOut(Schema):
     stage_now: str
     place_now: str
     note: str
+
+
+class BatchRow(Schema):
+    """A batch as the list shows it."""
+
+    id: int
+    code: str
+    state: BatchState
+    crop: str
+    cultivar: str
+    form: str
+    way: str
+    start: int
+    trays: int | None
+    needed: float
+    expected: float
+    counted: float | None
+    lot_id: int | None
+    lot: str
+    decide_by: date | None
+    sow_on: date
+    ready_on: date
+    stage_now: str
+    place_now: str
 
 
 class BandOut(Schema):

@@ -9,7 +9,7 @@ from django.http import HttpResponse
 from ninja import Field, File, Schema
 from ninja.files import UploadedFile
 
-from aldrip.accounts.context import Ctx, Ref
+from aldrip.accounts.context import LATELY, Ctx, Ref
 from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
@@ -255,13 +255,10 @@ def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: lis
     }
 
 
-KEPT_IN_SIGHT = timedelta(days=365)  # of lines that are closed
-
-
 @room.get("/orders", "see", response=list[OrderLineOut])
-def orders(ctx: Ctx) -> Any:
-    """Every open line, the nearest first, then what was closed within a year, the newest first; as light rows."""
-    lately = Q(state=OrderLine.State.OPEN) | Q(due__endswith__gt=ctx.today - KEPT_IN_SIGHT)
+def orders(ctx: Ctx, back: int = LATELY) -> Any:
+    """Every open line, the nearest first, then what fell due within so many weeks and is closed, the newest first; light rows."""
+    lately = Q(state=OrderLine.State.OPEN) | Q(due__endswith__gt=ctx.since(back))
     lines = list(ctx.rows(OrderLine).filter(lately).order_by("due", "order__number", "number").values_list(*OF_A_LINE))
     served: dict[int, list[tuple[int, str]]] = {}
     pairs = ctx.rows(OrderLine).filter(lately, allocations__isnull=False).exclude(allocations__batch__state="abandoned")

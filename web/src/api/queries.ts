@@ -73,7 +73,14 @@ export const editionsQuery = (kind: string, slug: string) =>
   });
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
-export const ordersQuery = queryOptions({ queryKey: ["orders"], queryFn: () => take(api.GET("/api/orders")) });
+/** Weeks back for which lists show what is over: at first, and where somebody asks for more. */
+export const LATELY = 8;
+export const A_YEAR = 52;
+export const ordersQuery = (back: number) =>
+  queryOptions({
+    queryKey: ["orders", "lines", back],
+    queryFn: () => take(api.GET("/api/orders", { params: { query: { back } } })),
+  });
 export const customersQuery = queryOptions({
   queryKey: ["customers"],
   queryFn: () => take(api.GET("/api/customers")),
@@ -108,7 +115,11 @@ export const toSowQuery = (before: string, also: string) =>
     queryKey: ["batches", "to sow", before, also],
     queryFn: () => take(api.GET("/api/sowing/cards", { params: { query: { before, also } } })),
   });
-export const batchesQuery = queryOptions({ queryKey: ["batches"], queryFn: () => take(api.GET("/api/batches")) });
+export const batchesQuery = (back: number) =>
+  queryOptions({
+    queryKey: ["batches", "rows", back],
+    queryFn: () => take(api.GET("/api/batches", { params: { query: { back } } })),
+  });
 export const lotsQuery = queryOptions({ queryKey: ["lots"], queryFn: () => take(api.GET("/api/lots")) });
 export const spokenQuery = queryOptions({
   queryKey: ["spoken"],
@@ -119,6 +130,15 @@ export const deliveriesQuery = (days: number) =>
   queryOptions({
     queryKey: ["deliveries", days],
     queryFn: () => take(api.GET("/api/deliveries", { params: { query: { days } } })),
+  });
+
+/** What a levelling found; asked for every second until it is done. */
+export const levellingQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["batches", "levelling", id],
+    queryFn: () => take(api.GET("/api/levelling/{job_id}", { params: { path: { job_id: id } } })),
+    refetchInterval: (query) =>
+      query.state.data?.state === "waiting" || query.state.data?.state === "running" ? 1000 : false,
   });
 
 export const batchQuery = (id: Ref) =>

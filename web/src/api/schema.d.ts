@@ -1165,7 +1165,7 @@ export interface paths {
         };
         /**
          * Orders
-         * @description Every open line, the nearest first, then what was closed within a year, the newest first; as light rows.
+         * @description Every open line, the nearest first, then what fell due within so many weeks and is closed, the newest first; light rows.
          */
         get: operations["aldrip_orders_api_orders"];
         put?: never;
@@ -1353,7 +1353,7 @@ export interface paths {
         };
         /**
          * Batches
-         * @description Every batch that runs, and those that ended within a year, as light rows.
+         * @description Every batch that runs, and those that ended within so many weeks, as light rows.
          */
         get: operations["aldrip_batches_api_batches"];
         put?: never;
@@ -2041,6 +2041,66 @@ export interface paths {
          * @description Let planned batches be sown from a lot.
          */
         post: operations["aldrip_batches_buying_api_give_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levelling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start
+         * @description Start to look for better days and places over a span; nothing is moved.
+         */
+        post: operations["aldrip_batches_levelling_api_start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levelling/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Levelled
+         * @description How far it is, and what was found.
+         */
+        get: operations["aldrip_batches_levelling_api_levelled"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pin
+         * @description Let levelling leave a batch where it stands, or move it again.
+         */
+        post: operations["aldrip_batches_levelling_api_pin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5530,6 +5590,95 @@ export interface components {
              */
             crop: string;
         };
+        /**
+         * BatchRow
+         * @description A batch as the list shows it.
+         */
+        BatchRow: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "planned" | "sown" | "ready" | "delivered" | "abandoned";
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /** Form */
+            form: string;
+            /** Way */
+            way: string;
+            /** Start */
+            start: number;
+            /** Trays */
+            trays: number | null;
+            /** Needed */
+            needed: number;
+            /** Expected */
+            expected: number;
+            /** Counted */
+            counted: number | null;
+            /** Lot Id */
+            lot_id: number | null;
+            /** Lot */
+            lot: string;
+            /** Decide By */
+            decide_by: string | null;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Stage Now */
+            stage_now: string;
+            /** Place Now */
+            place_now: string;
+        };
+        /** FromBatchIn */
+        FromBatchIn: {
+            /** Batch Id */
+            batch_id: number;
+            /** Stage */
+            stage: string;
+        };
+        /** NewBatchIn */
+        NewBatchIn: {
+            /** Crop Id */
+            crop_id: number;
+            /** Method Id */
+            method_id: number;
+            /** Line Id */
+            line_id?: number | null;
+            /** Needed */
+            needed?: number | string | null;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Order Line Id */
+            order_line_id?: number | null;
+            /**
+             * Order Line Ids
+             * @default []
+             */
+            order_line_ids: number[];
+            /**
+             * Lot Ids
+             * @default []
+             */
+            lot_ids: number[];
+            from_batch?: components["schemas"]["FromBatchIn"] | null;
+        };
         /** BatchOut */
         BatchOut: {
             /** Id */
@@ -5592,6 +5741,8 @@ export interface components {
             lot_left: number | null;
             /** Lot Unit */
             lot_unit: string;
+            /** Pinned */
+            pinned: boolean;
             /** Expected */
             expected: number;
             /** Low */
@@ -5626,42 +5777,6 @@ export interface components {
             place_now: string;
             /** Note */
             note: string;
-        };
-        /** FromBatchIn */
-        FromBatchIn: {
-            /** Batch Id */
-            batch_id: number;
-            /** Stage */
-            stage: string;
-        };
-        /** NewBatchIn */
-        NewBatchIn: {
-            /** Crop Id */
-            crop_id: number;
-            /** Method Id */
-            method_id: number;
-            /** Line Id */
-            line_id?: number | null;
-            /** Needed */
-            needed?: number | string | null;
-            /**
-             * Ready On
-             * Format: date
-             */
-            ready_on: string;
-            /** Order Line Id */
-            order_line_id?: number | null;
-            /**
-             * Order Line Ids
-             * @default []
-             */
-            order_line_ids: number[];
-            /**
-             * Lot Ids
-             * @default []
-             */
-            lot_ids: number[];
-            from_batch?: components["schemas"]["FromBatchIn"] | null;
         };
         /** BandOut */
         BandOut: {
@@ -5884,6 +5999,8 @@ export interface components {
             lot_left: number | null;
             /** Lot Unit */
             lot_unit: string;
+            /** Pinned */
+            pinned: boolean;
             /** Expected */
             expected: number;
             /** Low */
@@ -7147,6 +7264,139 @@ export interface components {
             batches: {
                 [key: string]: number;
             };
+        };
+        /** LevelIn */
+        LevelIn: {
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /**
+             * End
+             * Format: date
+             */
+            end: string;
+        };
+        /**
+         * LevelledOut
+         * @description `price` of what was found and of leaving everything (`before`), and the `bound` below which none can be.
+         */
+        LevelledOut: {
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** Words */
+            words: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** May Stop */
+            may_stop: boolean;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /**
+             * Looked At
+             * @default 0
+             */
+            looked_at: number;
+            /**
+             * Moves
+             * @default []
+             */
+            moves: components["schemas"]["MoveOut"][];
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["OverOfOut"][];
+            /**
+             * Price
+             * @default 0
+             */
+            price: number;
+            /**
+             * Before
+             * @default 0
+             */
+            before: number;
+            /**
+             * Bound
+             * @default 0
+             */
+            bound: number;
+            /**
+             * Proven
+             * @default false
+             */
+            proven: boolean;
+        };
+        /**
+         * MoveOut
+         * @description A batch that would be moved. `stale`: it was saved since, so that this says nothing about it any more.
+         */
+        MoveOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /** Sow On */
+            sow_on: string | null;
+            /** Stage */
+            stage: string | null;
+            /** Place Id */
+            place_id: number | null;
+            /** Days */
+            days: number;
+            /** Words */
+            words: string;
+            /** Why */
+            why: string;
+            /** Stale */
+            stale: boolean;
+        };
+        /**
+         * OverOfOut
+         * @description By how much a place is over at most and on how many days, and would be; `why` where it stays over.
+         */
+        OverOfOut: {
+            /** Place Id */
+            place_id: number;
+            /** Place */
+            place: string;
+            /** Unit */
+            unit: string;
+            /** Was */
+            was: number;
+            /** Was Days */
+            was_days: number;
+            /** Now */
+            now: number;
+            /** Now Days */
+            now_days: number;
+            /** Now From */
+            now_from: string | null;
+            /** Why */
+            why: string;
+        };
+        /** PinIn */
+        PinIn: {
+            /** Pinned */
+            pinned: boolean;
         };
         /** CardOut */
         CardOut: {
@@ -11030,7 +11280,9 @@ export interface operations {
     };
     aldrip_orders_api_orders: {
         parameters: {
-            query?: never;
+            query?: {
+                back?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11280,7 +11532,9 @@ export interface operations {
     };
     aldrip_batches_api_batches: {
         parameters: {
-            query?: never;
+            query?: {
+                back?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11293,7 +11547,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BatchOut"][];
+                    "application/json": components["schemas"]["BatchRow"][];
                 };
             };
         };
@@ -12137,6 +12391,78 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["GiveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_levelling_api_start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_levelling_api_levelled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelledOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_levelling_api_pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinIn"];
             };
         };
         responses: {

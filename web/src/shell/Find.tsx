@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import {
+  A_YEAR,
   batchesQuery,
   dayQuery,
   deliveriesQuery,
@@ -61,9 +62,9 @@ function weekAsked(text: string, today: string, season: { start: string; end: st
 export function Find({ open, onClose, run }: Props) {
   const [text, setText] = useState("");
   const visit = useGo();
-  const batches = useQuery({ ...batchesQuery, enabled: open });
+  const batches = useQuery({ ...batchesQuery(A_YEAR), enabled: open });
   const lots = useQuery({ ...lotsQuery, enabled: open });
-  const orders = useQuery({ ...ordersQuery, enabled: open });
+  const orders = useQuery({ ...ordersQuery(A_YEAR), enabled: open });
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   const hit = (...parts: string[]) => {
     const there = parts.join(" ").toLowerCase();

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
 import { jobsQuery, saved } from "../api/queries";
@@ -61,9 +62,16 @@ function JobRow({ job, onRead }: { job: Job; onRead: () => void }) {
           </button>
         ) : null
       ) : (
-        <button type="button" className="btn-link" onClick={onRead}>
-          Read
-        </button>
+        <>
+          {job.kind === "batches.level" && job.state === "done" ? (
+            <Link to="/batches" search={{ view: "board", level: String(job.id) }} onClick={onRead}>
+              See the moves
+            </Link>
+          ) : null}
+          <button type="button" className="btn-link" onClick={onRead}>
+            Read
+          </button>
+        </>
       )}
     </div>
   );

@@ -141,7 +141,8 @@ async function send(proposed: Proposed): Promise<Kept | null> {
   );
 }
 
-function full(change: Change): Schemas["ChangeIn"] {
+/** A change with the lists that it says nothing about. */
+export function full(change: Change): Schemas["ChangeIn"] {
   return { back_to_planned: false, split: [], lots: [], ...change } as Schemas["ChangeIn"];
 }
 

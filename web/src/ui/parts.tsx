@@ -1,6 +1,9 @@
+import { useNavigate } from "@tanstack/react-router";
 import { Dialog } from "radix-ui";
 import { type ReactNode, useEffect } from "react";
 import { ApiError } from "../api/client";
+import { LATELY } from "../api/queries";
+import { useBack } from "./hooks";
 
 /** Something waits for a decision: filled when it is this week's, outlined later. `low`: no higher than the season line has room for. */
 export function Pennant({
@@ -155,6 +158,20 @@ export function Empty({ title, children }: { title: string; children: ReactNode 
       <h2>{title}</h2>
       <div className="mt-2 grid justify-items-start gap-3 text-ink2">{children}</div>
     </div>
+  );
+}
+
+/** Lets a list reach further back than the few weeks for which it shows what is over. */
+export function Back({ children }: { children: string }) {
+  const navigate = useNavigate();
+  const older = useBack() > LATELY;
+  const set = (on: boolean) =>
+    void navigate({ to: ".", search: (old) => ({ ...old, older: on ? "1" : undefined }), replace: true });
+  return (
+    <label className="note flex items-center gap-1">
+      <input type="checkbox" checked={older} onChange={(event) => set(event.target.checked)} />
+      {children}
+    </label>
   );
 }
 

@@ -1,17 +1,18 @@
-import { useSuspenseQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { batchesQuery } from "../../api/queries";
+import { A_YEAR, batchesQuery } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
-import { useAddress, useMay } from "../../ui/hooks";
-import { BatchCode, Empty, LotCode, Pennant, RoomHead } from "../../ui/parts";
+import { useAddress, useBack, useMay } from "../../ui/hooks";
+import { Back, BatchCode, Empty, LotCode, Pennant, RoomHead } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { Board } from "./Board";
+import { Level } from "./Level";
 import { NewBatch } from "./NewBatch";
 
-type Row = Schemas["BatchOut"];
+type Row = Schemas["BatchRow"];
 
 export function Batches() {
   const address = useAddress();
@@ -20,6 +21,7 @@ export function Batches() {
   const may = useMay();
   const [fresh, setFresh] = useState(false);
   const go = (next: string) => navigate({ to: "/batches", search: { view: next } });
+  const setLevel = (level: string | undefined) => navigate({ to: "/batches", search: (old) => ({ ...old, level }) });
   return (
     <div>
       <div className="px-4">
@@ -35,6 +37,11 @@ export function Batches() {
               {name === "list" ? "List" : "Board"}
             </button>
           ))}
+          {view === "board" ? (
+            <button type="button" className="btn" onClick={() => setLevel("0")}>
+              Level
+            </button>
+          ) : null}
           {may("batches.plan") ? (
             <button type="button" className="btn" onClick={() => setFresh(true)}>
               New batch
@@ -43,14 +50,21 @@ export function Batches() {
         </RoomHead>
       </div>
       {view === "board" ? <Board place={address.place} /> : <List />}
+      {address.level ? (
+        <Level job={address.level} onJob={(id) => setLevel(String(id))} onClose={() => setLevel(undefined)} />
+      ) : null}
       <NewBatch open={fresh} onClose={() => setFresh(false)} />
     </div>
   );
 }
 
 function List() {
-  const { data: rows } = useSuspenseQuery(batchesQuery);
-  if (!rows.length)
+  const back = useBack();
+  const { data: listed } = useSuspenseQuery(batchesQuery(back));
+  // Whether there is nothing at all, or only nothing of late.
+  const { data: older } = useQuery({ ...batchesQuery(A_YEAR), enabled: !listed.length });
+  const rows = listed.length ? listed : (older ?? listed);
+  if (!rows.length && older)
     return (
       <div className="px-4">
         <Empty title="No batches yet">
@@ -66,7 +80,15 @@ function List() {
     );
   return (
     <div className="px-4 pb-6">
-      <Table name="batches" label="batches" columns={columns} rows={rows} rowKey={(row) => row.id} rank={liveFirst} />
+      <Table
+        name="batches"
+        label="batches"
+        columns={columns}
+        rows={rows}
+        rowKey={(row) => row.id}
+        rank={liveFirst}
+        tools={<Back>what ended within a year</Back>}
+      />
     </div>
   );
 }

@@ -64,6 +64,7 @@ export function Ladder() {
               Tray labels
             </a>
           ) : null}
+          <Pin batch={batch} />
         </div>
         <Says batch={batch} />
         <Assumptions batch={batch} />
@@ -75,6 +76,30 @@ export function Ladder() {
         </div>
       </div>
     </div>
+  );
+}
+
+/** Whether levelling may move it; only what is planned is ever moved. */
+function Pin({ batch }: { batch: Batch }) {
+  const may = useMay();
+  const pin = useSave((pinned: boolean) =>
+    take(api.POST("/api/batches/{batch_id}/pin", { params: { path: { batch_id: batch.id } }, body: { pinned } })),
+  );
+  if (batch.state !== "planned" || batch.way !== "plants") return null;
+  if (!may("batches.plan")) return batch.pinned ? <span className="note">pinned</span> : null;
+  return (
+    <>
+      <button
+        type="button"
+        className="btn-link"
+        disabled={pin.isPending}
+        title={batch.pinned ? "Levelling leaves it where it stands." : "Levelling may move it; pinned, it stays."}
+        onClick={() => pin.mutate(!batch.pinned)}
+      >
+        {batch.pinned ? "Pinned: let it move" : "Pin"}
+      </button>
+      <Faults error={pin.error} />
+    </>
   );
 }
 

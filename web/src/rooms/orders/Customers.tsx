@@ -2,7 +2,7 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useCallback, useMemo } from "react";
 import type { Schemas } from "../../api/client";
-import { customerQuery, customersQuery, ordersQuery } from "../../api/queries";
+import { A_YEAR, customerQuery, customersQuery, ordersQuery } from "../../api/queries";
 import { shortDay } from "../../ui/dates";
 import { few } from "../../ui/format";
 import { useAddress } from "../../ui/hooks";
@@ -86,7 +86,7 @@ function One({ name }: { name: string }) {
   const navigate = useNavigate();
   const address = useAddress();
   const { data: one, error } = useQuery(customerQuery(name));
-  const { data: orders } = useSuspenseQuery(ordersQuery);
+  const { data: orders } = useSuspenseQuery(ordersQuery(A_YEAR));
   const go = useCallback(
     (line?: number) =>
       void navigate({

@@ -2,11 +2,11 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { ordersQuery, waitingQuery } from "../../api/queries";
+import { A_YEAR, ordersQuery, waitingQuery } from "../../api/queries";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
-import { useAddress, useMay, useSave } from "../../ui/hooks";
-import { Against, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
+import { useAddress, useBack, useMay, useSave } from "../../ui/hooks";
+import { Against, Back, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { Ask } from "./Ask";
 import { LineSheet } from "./LineSheet";
@@ -17,8 +17,13 @@ type Line = Schemas["OrderLineOut"];
 const ONCE = { every_weeks: "", times: "" };
 
 export function Orders() {
-  const { data: lines } = useSuspenseQuery(ordersQuery);
+  const back = useBack();
   const address = useAddress();
+  const { data: listed } = useSuspenseQuery(ordersQuery(back));
+  // A line that is long closed, or a house where nothing was of late.
+  const missed = !listed.length || Boolean(address.line && !listed.some((line) => String(line.id) === address.line));
+  const { data: older } = useQuery({ ...ordersQuery(A_YEAR), enabled: missed });
+  const lines = missed ? (older ?? listed) : listed;
   const navigate = useNavigate();
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
@@ -80,7 +85,7 @@ export function Orders() {
           </Link>
         </p>
       ) : null}
-      {lines.length ? (
+      {lines.length || !older ? (
         <Table
           name="orders"
           label="order lines"
@@ -89,6 +94,7 @@ export function Orders() {
           rowKey={(line) => line.id}
           on={(line) => line.id === chosen?.id}
           rank={wrongFirst}
+          tools={<Back>what was closed within a year</Back>}
         />
       ) : (
         <Empty title="No orders yet">
