@@ -1,7 +1,8 @@
 """Levelling: for many batches at once, which of the ways each could stand lets the places overflow least, with few moves.
 
-All is reckoned in whole numbers: so many ten-thousandths of a place over for a day cost as much each, and every way that
-a batch could stand has a price of its own (days moved, other places). Source: integer programming; the bound is the solver's.
+All is reckoned in whole numbers: each ten-thousandth of a place over for a day costs one, and three where more than a
+twentieth is over, since a little can be squeezed in and much cannot (common practice, no source). Every way that a batch
+could stand has a price of its own: days moved, other places. Source: integer programming; the bound is the solver's.
 """
 
 import itertools
@@ -18,6 +19,7 @@ Key = Hashable
 WHOLE = 10_000  # parts of a place
 #: What is weighed against one ten-thousandth of a place over for one day: a batch moved by a day, one stage carried elsewhere.
 OF_A_DAY, OF_A_PLACE = 20, 60
+SQUEEZED, STEEP = WHOLE // 20, 3
 TICK_S = 0.5
 
 
@@ -74,14 +76,16 @@ class Problem:
 
     def price(self, chosen: Sequence[int]) -> int:
         """What a choice costs, overflow and moves together."""
-        return self.over(chosen) + sum(ways[one].price for ways, one in zip(self.batches, chosen, strict=True))
+        moves = sum(ways[one].price for ways, one in zip(self.batches, chosen, strict=True))
+        return moves + sum(segment.days * dear(self._over_in(segment, chosen)) for segment in self.segments)
 
     def over(self, chosen: Sequence[int]) -> int:
         """Ten-thousandths of places that are over, summed by day."""
-        return sum(
-            segment.days * max(0, sum(n for b, w, n in segment.takes if chosen[b] == w) - segment.left)
-            for segment in self.segments
-        )
+        return sum(segment.days * max(0, self._over_in(segment, chosen)) for segment in self.segments)
+
+    @staticmethod
+    def _over_in(segment: Segment, chosen: Sequence[int]) -> int:
+        return sum(n for b, w, n in segment.takes if chosen[b] == w) - segment.left
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +101,11 @@ class Levelled:
     def proven(self) -> bool:
         """Whether nothing better exists among these ways."""
         return self.price <= self.bound
+
+
+def dear(over: int) -> int:
+    """The price of a place over by so many ten-thousandths for a day."""
+    return max(0, over) + (STEEP - 1) * max(0, over - SQUEEZED)
 
 
 def parts(amount: float, usable: float) -> int:
@@ -177,7 +186,7 @@ class _Running:
         for at, n in self.by_way.get((b, w), ()):
             segment = self.problem.segments[at]
             over = self.load[at] - segment.left
-            total += segment.days * (max(0, over + n) - max(0, over))
+            total += segment.days * (dear(over + n) - dear(over))
         return total
 
 
@@ -279,5 +288,10 @@ def _model(problem: Problem, hint: Sequence[int]) -> tuple[cp_model.CpModel, lis
         model.add(over >= taken - segment.left)
         costs.append(over)
         amounts.append(segment.days)
+        if most > SQUEEZED:
+            much = model.new_int_var(0, most - SQUEEZED, "")
+            model.add(much >= over - SQUEEZED)
+            costs.append(much)
+            amounts.append((STEEP - 1) * segment.days)
     model.minimize(cp_model.LinearExpr.weighted_sum(costs, amounts))
     return model, chosen

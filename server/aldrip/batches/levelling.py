@@ -352,9 +352,9 @@ def _move(ground: Ground, over: Mapping[int, tuple[Over, ...]], one: Moved, move
         was = {ground.lanes[s.place].place.name for s in one.stands[move.stage] if s.place in ground.lanes}
         name = one.saved.method.by_key[move.stage].name
         said.append(f"“{name}” in {ground.lanes[move.place_id].place.name} instead of {' and '.join(sorted(was))}")
-    ready = one.saved.last.planned.upper
+    ready, then = one.saved.last.planned.upper, ""
     if move.ready_on is not None and move.ready_on != ready:
-        said.append(f"ready {day(move.ready_on)} instead of {day(ready)}")
+        then = f"; ready {day(move.ready_on)} instead of {day(ready)}"
     return {
         "batch_id": batch.pk,
         "uuid": str(batch.uuid),
@@ -365,7 +365,7 @@ def _move(ground: Ground, over: Mapping[int, tuple[Over, ...]], one: Moved, move
         "stage": move.stage,
         "place_id": move.place_id,
         "days": move.days,
-        "words": f"{batch.code}, {batch.crop.name.lower()}: {' and '.join(said)}",
+        "words": f"{batch.code}, {batch.crop.name.lower()}: {' and '.join(said)}{then}",
         "why": _why(ground, over, [stay for many in one.stands.values() for stay in many]),
     }
 
