@@ -215,7 +215,8 @@ def first_js(chosen: argparse.Namespace) -> Measure:
 
 
 def _levelling(chosen: argparse.Namespace) -> Measure:
-    from tests.reference.test_levelling import first_fit, level, season
+    from aldrip_core.levelling import first_fit, level
+    from tests.reference.test_levelling import season
 
     del chosen
     found = []

@@ -11,7 +11,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from aldrip_core.bench_space import Over, load_from, overflow
+from aldrip_core.bench_space import TOLERANCE, Over, load_from, overflow
 from aldrip_core.learned_rates import Record
 from aldrip_core.schedule import Climate, peak_on
 from aldrip_core.stages import Density
@@ -157,6 +157,7 @@ class Ground:
         sowing: WorkingCalendar,
         places: Iterable[PlaceSpec] = (),
         standing: Iterable[Standing] = (),
+        steps: Iterable[tuple[Key, date, float]] = (),
         lots: Callable[[], Iterable[LotSpec]] = tuple,
         records: Callable[[], Mapping[tuple[str, str], Record]] = dict,
         chance: float = 0.95,
@@ -173,6 +174,7 @@ class Ground:
             if not lane.place.closed:
                 self.by_kind[lane.place.kind].append(lane)
         self._stand(standing)
+        self._step(steps)
         self._lots, self._records = lots, records  # asked for when a plan needs them
 
     @cached_property
@@ -213,6 +215,19 @@ class Ground:
                 lane.load = load_from(
                     starts=starts, ends=ends, amounts=np.array([one.amount for one in here]), days=self.days
                 )
+
+    def _step(self, steps: Iterable[tuple[Key, date, float]]) -> None:
+        """Let what stands be more by an amount from a day on, or less: the sum of many standings, a row a place and day."""
+        by_place: dict[Key, list[tuple[int, float]]] = defaultdict(list)
+        for key, day, amount in steps:
+            by_place[key].append((self.index(day), amount))
+        for key, here in by_place.items():
+            if key in self.lanes:
+                change = np.zeros(self.days + 1)
+                np.add.at(change, [at for at, _ in here], [amount for _, amount in here])
+                total = self.lanes[key].load + np.cumsum(change)[:-1]
+                total[np.abs(total) < TOLERANCE] = 0.0
+                self.lanes[key].load = total
 
     def put(self, place: Key, start: date, end: date, amount: float) -> None:
         """Let an amount stand in memory, so that the next batch planned sees it."""

@@ -10,7 +10,7 @@ from selenium.webdriver.common.keys import Keys
 
 from aldrip.accounts.context import ANYTHING
 from aldrip.accounts.models import AuditEvent, Member
-from aldrip.batches import long_work, sowings
+from aldrip.batches import levelling, long_work, sowings
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.diary.models import Count, Task
@@ -288,6 +288,55 @@ class Rooms(BrowserCase):
         self.press("Hand over and write the note")
         self.see("1,000 missing, slugs took the trays")
         self.assertEqual(OrderLine.objects.get().state, "short")
+
+    def test_weeks_are_levelled_one_move_left_out_the_others_taken_and_undone(self) -> None:
+        seed_lot(self.ctx, grams=9000)
+        Place.objects.filter(kind="bench").update(capacity=30)
+        rows = [order_row(order=str(n), quantity="8000", due=f"2027-W{35 + n // 5}") for n in range(10)]
+        plan_lines(self.ctx, orders.take_in(self.ctx, rows))
+        before = dict(Batch.objects.values_list("code", "version"))
+        self.sign_in()
+        self.open("/batches?span=2027-07-05.126")
+        self.press("Level")
+        self.see("What is sown or pinned stays")
+        self.press("Look for moves")
+        self.until(lambda: Job.objects.exists(), "the job")
+        with patch.object(levelling, "SECONDS", 4.0):
+            services.run(Job.objects.get().pk)
+        self.see("takes away")
+        self.see("instead of")
+        boxes = self.driver.find_elements(By.CSS_SELECTOR, "[role=dialog] li input[type=checkbox]")
+        self.assertGreater(len(boxes), 1)
+        boxes[0].click()
+        self.press("See what")
+        self.see("Proposed")
+        self.press("Keep")
+        self.see("Kept.")
+        after = dict(Batch.objects.values_list("code", "version"))
+        left_out = Job.objects.get().result["moves"][0]["code"]
+        self.assertEqual(after[left_out], before[left_out])
+        self.assertEqual(len([code for code in after if after[code] != before[code]]), len(boxes) - 1)
+        self.press("Undo")
+        self.until(lambda: dict(Batch.objects.values_list("code", "start"))[left_out], "it to be undone")
+        self.open(f"/batches/{Batch.objects.get(code=left_out).pk}")
+        self.press("Pin")
+        self.see("Pinned: let it move")
+
+    def test_a_list_reaches_further_back_where_somebody_asks(self) -> None:
+        seed_lot(self.ctx)
+        advance(self.ctx, date(2027, 7, 2))
+        old, new = self.plan(order="70", due="2027-W33"), self.plan(order="71", due="2027-W47")
+        Batch.objects.filter(pk=old.pk).update(state="delivered")
+        OrderLine.objects.filter(order__number="70").update(state="delivered")
+        advance(self.ctx, date(2027, 11, 1))
+        self.sign_in()
+        self.open("/batches?view=list")
+        self.see(new.code)
+        self.assertNotIn(old.code, self.text())
+        self.press("what ended within a year", "label")
+        self.see(old.code)
+        self.open(f"/orders?line={OrderLine.objects.get(order__number='70').pk}")
+        self.see("Order 70, line 1")
 
     def test_a_count_on_a_phone_with_one_hand_is_saved_once(self) -> None:
         seed_lot(self.ctx)

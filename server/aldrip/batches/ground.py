@@ -7,7 +7,7 @@ from decimal import Decimal
 from functools import cached_property
 from typing import Any
 
-from django.db.models import Exists, OuterRef, Sum
+from django.db.models import Exists, F, OuterRef, QuerySet, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.aside import set_aside_of
@@ -80,7 +80,7 @@ class Ground(core.Ground):
             working=working,
             sowing=sowing,
             places=[place_spec(place) for place in self.places.values()],
-            standing=self._standing(span),
+            steps=self._steps(span),
             lots=self._seed_lots,
             records=self._own_records,
             chance=ctx.organisation.chance_wanted,
@@ -96,17 +96,22 @@ class Ground(core.Ground):
         self._by_crop: dict[str, list[Method]] = {}
         self.snapshots: dict[int, dict[str, Any]] = {}
 
-    def _standing(self, span: tuple[date, date]) -> Iterator[Standing]:
+    def _steps(self, span: tuple[date, date]) -> Iterator[tuple[int, date, float]]:
+        """What begins and what ends to stand, summed by place and day: thousands of rows are not read to be added up."""
         # An abandoned batch has let its space go, so every row here stands.
-        rows = Occupancy.objects.filter(place__in=list(self.places), during__overlap=span)
-        left_out = set(self._without)
-        names = ("place_id", "during", "amount", "stage__batch_id", "stage__key")
-        for place, during, amount, batch, key in rows.values_list(*names):
-            one = Standing(place, during.lower, during.upper, amount)
-            if batch in left_out:
+        there = Occupancy.objects.filter(place__in=list(self.places), during__overlap=span)
+        rows = there.exclude(stage__batch__in=self._without) if self._without else there
+
+        def summed(end: str, sign: int) -> QuerySet[Occupancy, tuple[int, date, float]]:
+            by_day = rows.order_by().annotate(day=F(end)).values("place_id", "day")
+            return by_day.annotate(total=Sum(F("amount") * sign)).values_list("place_id", "day", "total")
+
+        yield from summed("during__startswith", 1).union(summed("during__endswith", -1), all=True)
+        if self._without:
+            out = there.filter(stage__batch__in=self._without)
+            for place, during, amount, key in out.values_list("place_id", "during", "amount", "stage__key"):
+                one = Standing(place, during.lower, during.upper, amount)
                 self.stood[key] = (*self.stood.get(key, ()), one)
-            else:
-                yield one
 
     @property
     def left_out(self) -> tuple[Standing, ...]:

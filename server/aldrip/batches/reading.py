@@ -660,9 +660,10 @@ def heads(ctx: Ctx, *, to_sow_before: date, also: str = "") -> list[dict[str, An
     batches = list(light(named).order_by("id"))
     know(batches)
     places = dict(ctx.rows(Place).values_list("pk", "name"))
-    stages: dict[int, list[BatchStage]] = defaultdict(list)
-    for stage in BatchStage.objects.filter(batch__in=rows).order_by("batch_id", "order"):
-        stages[stage.batch_id].append(stage)
+    stages: dict[int, list[Any]] = defaultdict(list)
+    of_these = BatchStage.objects.filter(batch__in=rows).order_by("batch_id", "order")
+    for pk, *values in of_these.values_list("batch_id", *_OfACard._fields):
+        stages[pk].append(_OfACard(*values))
     return [head_of(saved_of(batch, stages[batch.pk]), places) for batch in batches]
 
 
@@ -677,6 +678,17 @@ def _named(ref: str) -> Q:
 
 
 MOST_DIGITS = 18  # of a row's number
+
+
+class _OfACard(NamedTuple):
+    """What the head of a batch reads of a stage."""
+
+    key: str
+    name: str
+    planned: Any
+    actual_start: date | None
+    actual_end: date | None
+    place_id: int | None
 
 
 #: Long values of what a batch names, which no list shows.

@@ -20,6 +20,7 @@ from aldrip.base.schemas import BatchState, Done
 from aldrip.base.words import day
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.overdue import ready_on
+from aldrip.batches.reading import NOT_IN_A_LIST
 from aldrip.batches.saved import know, light, saved_of
 from aldrip.batches.spare import WORTH_IT, Spares, promised_of
 from aldrip.deliveries import holding, services
@@ -175,6 +176,7 @@ def deliveries(ctx: Ctx, days: int = 400) -> Any:
         ctx.rows(OrderLine)
         .filter(state=OrderLine.State.OPEN, due__startswith__lt=horizon)
         .select_related("order", "crop", "line", "standard")
+        .defer(*(name for name in NOT_IN_A_LIST if name.startswith(("crop__", "line__"))))
         .order_by("due", "id")
     )
     stock = services.stock_for(ctx, lines)
@@ -320,7 +322,11 @@ def _to_grade(lines: list[OrderLine]) -> dict[int, list[Batch]]:
         .values_list("order_line_id", "batch_id")
     )
     stages = Prefetch("stages", BatchStage.objects.order_by("order"))
-    rows = light(Batch.objects.filter(pk__in={pk for _, pk in pairs}).select_related("crop", "container", "mix"))
+    rows = light(
+        Batch.objects.filter(pk__in={pk for _, pk in pairs})
+        .select_related("crop", "container", "mix")
+        .defer(*(name for name in NOT_IN_A_LIST if not name.startswith("line__")))
+    )
     batches = {batch.pk: batch for batch in rows.prefetch_related(stages)}
     know(batches.values())
     for line_id, pk in pairs:

@@ -17,6 +17,10 @@ def promised(line: OrderLine) -> str:
     return plain(from_base(line.quantity, of)) + ("" if of.is_pieces else f" {of.words}")
 
 
+#: What a decision says of a line; thousands may wait, and no more of them is read.
+TOLD = ("number", "due", "quantity", "unit", "problems", "chance", "order__number", "order__customer", "crop__name")
+
+
 @asks(
     line=lambda d: Words(
         f"order {d['order']}",
@@ -32,6 +36,7 @@ def lines(look: Look) -> Iterable[Decision]:
         ctx.rows(OrderLine)
         .filter(state=OrderLine.State.OPEN, due__endswith__gt=ctx.today)
         .select_related("order", "crop")
+        .only(*TOLD)
         .exclude(allocations__batch__decide_by__gte=ctx.today)
     )
     asking = Q(problems__contains=[{"code": "late"}]) | Q(problems__contains=[{"code": "refused"}])
