@@ -214,6 +214,61 @@ def first_js(chosen: argparse.Namespace) -> Measure:
     )
 
 
+def _risk(chosen: argparse.Namespace) -> Measure:
+    import numpy as np
+
+    from aldrip_core.distributions import Spread
+    from aldrip_core.risk import Cause, Drawn, Promise, draw
+
+    del chosen
+    any_ = np.random.default_rng(1)
+    rates, units = any_.uniform(0.5, 0.95, 500), any_.integers(200, 20_000, 500)
+    promises = [
+        Promise(
+            n,
+            units[n] * rates[n],
+            (
+                Drawn(
+                    int(units[n]),
+                    Spread.from_mean_sd(float(rates[n]), 0.04),
+                    (Cause(("lot", n % 40), 0.3), Cause("season", 0.1)),
+                ),
+            ),
+        )
+        for n in range(500)
+    ]
+
+    def drawn() -> None:
+        draw(promises)
+
+    def bare() -> None:
+        rng = np.random.default_rng(27)
+        for n in range(500):
+            rng.binomial(units[n], np.clip(rates[n] + 0.04 * rng.standard_normal(10_000), 0, 1))
+
+    took = []
+    for work in (drawn, bare):
+        work()
+        began = time.perf_counter()
+        work()
+        took.append(time.perf_counter() - began)
+    return Measure(
+        "risk", took[0], took[1], took[0] / took[1], 2.0, f"{took[0] * 1000:.0f} ms against {took[1] * 1000:.0f} ms"
+    )
+
+
+def _calibration(chosen: argparse.Namespace) -> Measure:
+    from tests.reference.test_risk import kept_share
+
+    del chosen
+    found = [(chance, *kept_share(chance)) for chance in (0.95, 0.8)]
+    worst = max(abs(kept - chance) for chance, kept, _ in found)
+    note = "; ".join(
+        f"{chance:.0%} promised, {kept:.1%} kept (a tenth on top: {habit:.1%})" for chance, kept, habit in found
+    )
+    return Measure("calibration", worst, 0.03, worst / 0.03, 1.0, note)
+
+
 def _levelling(chosen: argparse.Namespace) -> Measure:
     from aldrip_core.levelling import first_fit, level
     from tests.reference.test_levelling import season
@@ -242,6 +297,11 @@ MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
         "median of 200 previews ÷ median of requests that return the same rows by key; aim 2.5",
     ),
     **{name: (partial(bench_big.measure, name), words) for name, words in bench_big.WORDS.items()},
+    "risk": (_risk, "10 000 futures of 500 batches with causes in common ÷ numpy drawing as many variates; aim 2"),
+    "calibration": (
+        _calibration,
+        "how far 500 seasons of 40 lines with causes in common keep more or less than was promised ÷ three in a hundred; aim 1",
+    ),
     "levelling": (
         _levelling,
         "what a levelling found in 60 s ÷ its own bound, the worst of 3 seasons of 300 batches, 12 places, 40 weeks; aim 1.05",

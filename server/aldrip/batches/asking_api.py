@@ -9,7 +9,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import StepOut, steps
-from aldrip.batches import starting, successions, trying
+from aldrip.batches import risk, starting, successions, trying
 from aldrip.batches.schemas import AskIn, AskOut
 from aldrip.places.models import Place
 from aldrip_core.can_we_take_it import Answer
@@ -136,6 +136,57 @@ def succession(ctx: Ctx, body: SuccessionIn) -> Any:
             every_weeks=body.every_weeks,
         )
     )
+
+
+class CustomerRiskOut(Schema):
+    """Everything for one customer: the chance that all of it is kept, drawn together and if each failed by itself."""
+
+    name: str
+    lines: int
+    all: float
+    apart: float
+    least: float
+    least_line: int
+    least_number: str
+
+
+class WorseOut(Schema):
+    line_id: int
+    number: str
+    customer: str
+    then: float
+    usual: float
+
+
+class CauseOut(Schema):
+    """A cause in its worst twentieth of futures: lines missed then, and usually."""
+
+    words: str
+    missed: float
+    usual: float
+    worse: list[WorseOut]
+
+
+class RiskOut(Schema):
+    """`missed`: how likely none, one, two … lines are missed; the last stands for all beyond."""
+
+    sentence: str
+    lines: int
+    lost: list[WorseOut]  # as good as missed as they stand; counted in nothing else but their customers
+    unserved: int
+    futures: int
+    all: float
+    apart: float
+    missed: list[float]
+    expected: float
+    customers: list[CustomerRiskOut]
+    causes: list[CauseOut]
+
+
+@room.get("/risk", "see", response=RiskOut)
+def all_together(ctx: Ctx) -> Any:
+    """How sure all open promises are together."""
+    return risk.told(ctx)
 
 
 class TryIn(Schema):

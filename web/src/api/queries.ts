@@ -102,6 +102,11 @@ export const jobsQuery = queryOptions({
   refetchInterval: (query) =>
     query.state.data?.some((job) => job.state === "waiting" || job.state === "running") ? 1000 : 20_000,
 });
+/** How sure everything that is promised is together; drawn anew each time it is opened. */
+export const riskQuery = queryOptions({
+  queryKey: ["orders", "risk"],
+  queryFn: () => take(api.GET("/api/risk")),
+});
 export const waitingQuery = queryOptions({
   queryKey: ["orders", "waiting"],
   queryFn: () => take(api.GET("/api/orders/waiting")),

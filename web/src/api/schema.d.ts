@@ -1887,6 +1887,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/risk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Together
+         * @description How sure all open promises are together.
+         */
+        get: operations["aldrip_batches_asking_api_all_together"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/methods/schools": {
         parameters: {
             query?: never;
@@ -7058,6 +7078,81 @@ export interface components {
              */
             every_weeks: string;
         };
+        /**
+         * CauseOut
+         * @description A cause in its worst twentieth of futures: lines missed then, and usually.
+         */
+        CauseOut: {
+            /** Words */
+            words: string;
+            /** Missed */
+            missed: number;
+            /** Usual */
+            usual: number;
+            /** Worse */
+            worse: components["schemas"]["WorseOut"][];
+        };
+        /**
+         * CustomerRiskOut
+         * @description Everything for one customer: the chance that all of it is kept, drawn together and if each failed by itself.
+         */
+        CustomerRiskOut: {
+            /** Name */
+            name: string;
+            /** Lines */
+            lines: number;
+            /** All */
+            all: number;
+            /** Apart */
+            apart: number;
+            /** Least */
+            least: number;
+            /** Least Line */
+            least_line: number;
+            /** Least Number */
+            least_number: string;
+        };
+        /**
+         * RiskOut
+         * @description `missed`: how likely none, one, two … lines are missed; the last stands for all beyond.
+         */
+        RiskOut: {
+            /** Sentence */
+            sentence: string;
+            /** Lines */
+            lines: number;
+            /** Lost */
+            lost: components["schemas"]["WorseOut"][];
+            /** Unserved */
+            unserved: number;
+            /** Futures */
+            futures: number;
+            /** All */
+            all: number;
+            /** Apart */
+            apart: number;
+            /** Missed */
+            missed: number[];
+            /** Expected */
+            expected: number;
+            /** Customers */
+            customers: components["schemas"]["CustomerRiskOut"][];
+            /** Causes */
+            causes: components["schemas"]["CauseOut"][];
+        };
+        /** WorseOut */
+        WorseOut: {
+            /** Line Id */
+            line_id: number;
+            /** Number */
+            number: string;
+            /** Customer */
+            customer: string;
+            /** Then */
+            then: number;
+            /** Usual */
+            usual: number;
+        };
         /** SchoolOut */
         SchoolOut: {
             /** Slug */
@@ -12223,6 +12318,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SuccessionOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_asking_api_all_together: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RiskOut"];
                 };
             };
         };

@@ -11,6 +11,7 @@ import { type Column, Table } from "../../ui/Table";
 import { Ask } from "./Ask";
 import { LineSheet } from "./LineSheet";
 import { NewOrder, type Typed } from "./NewOrder";
+import { Risk } from "./Risk";
 import { Succession } from "./Succession";
 
 type Line = Schemas["OrderLineOut"];
@@ -29,6 +30,7 @@ export function Orders() {
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
   const [again, setAgain] = useState(false);
+  const [risk, setRisk] = useState(false);
   const [asked, setAsked] = useState<Partial<Typed>>({});
   const [series, setSeries] = useState(ONCE);
   const begin = (typed: Partial<Typed>, more = ONCE) => {
@@ -52,6 +54,9 @@ export function Orders() {
         </button>
         <button type="button" className="btn" onClick={() => setAgain(true)}>
           A succession
+        </button>
+        <button type="button" className="btn" onClick={() => setRisk(true)}>
+          How sure is it?
         </button>
         {may("orders.edit") ? (
           <>
@@ -114,6 +119,7 @@ export function Orders() {
         onClose={() => setAgain(false)}
         onTake={may("orders.edit") ? ({ row, ...more }) => [setAgain(false), begin(row, more)] : undefined}
       />
+      {risk ? <Risk onClose={() => setRisk(false)} /> : null}
       <Ask
         open={ask}
         onClose={() => setAsk(false)}
