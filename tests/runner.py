@@ -9,9 +9,7 @@ from unittest import TestResult, TestSuite
 
 from django.conf import settings
 from django.db import connection
-from django.test.runner import DiscoverRunner, ParallelTestSuite
-
-FIRST = "test_stays_up"
+from django.test.runner import DiscoverRunner
 
 TIMES = os.environ.get(
     "ALDRIP_TIMES"
@@ -42,13 +40,6 @@ class Runner(DiscoverRunner):
             return super().setup_databases(**kwargs)
         finally:
             connection.creation.create_test_db = create  # type: ignore[method-assign]
-
-    def build_suite(self, *args: Any, **kwargs: Any) -> Any:
-        """What serves a database of its own and takes longest comes first, beside the others, not alone after them."""
-        suite = super().build_suite(*args, **kwargs)
-        if isinstance(suite, ParallelTestSuite):
-            suite.subsuites.sort(key=lambda one: FIRST not in str(next(iter(one), "")))
-        return suite
 
     def suite_result(self, suite: TestSuite, result: TestResult, **kwargs: Any) -> int:
         failed = len(result.failures) + len(result.errors) + len(getattr(result, "unexpectedSuccesses", []))

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+from numpy.random import Generator, default_rng
 from numpy.typing import NDArray
 
 from aldrip_core.distributions import Spread
@@ -149,7 +150,7 @@ def draw(promises: Sequence[Promise], *, futures: int = FUTURES, seed: int = SEE
     A batch takes what it shares with others from each of its causes, and the rest by itself; its rate is looked up there,
     and of so many units so many are good.
     """
-    rng = np.random.default_rng(seed)
+    rng = default_rng(seed)
     causes: dict[Key, Floats] = {}
     for promise in promises:
         for stock in promise.stocks:
@@ -165,7 +166,7 @@ def draw(promises: Sequence[Promise], *, futures: int = FUTURES, seed: int = SEE
     return Drawing(tuple(promises), met, causes)
 
 
-def _good(stock: Drawn, rng: np.random.Generator, causes: dict[Key, Floats], futures: int) -> Floats:
+def _good(stock: Drawn, rng: Generator, causes: dict[Key, Floats], futures: int) -> Floats:
     if stock.units <= 0:
         return np.zeros(futures)
     if stock.remaining.beta is None:

@@ -36,6 +36,7 @@ from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
 from aldrip.deliveries.api import room as deliveries
 from aldrip.deliveries.customers_api import room as customers
+from aldrip.diary.api import open_router as calendar_router
 from aldrip.diary.api import room as diary
 from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
@@ -91,6 +92,7 @@ for router in (
     season.router,
     archive.router,
     first_archive_router,
+    calendar_router,
     offer_router,
 ):
     api.add_router("", router)

@@ -114,6 +114,7 @@ OPEN = {
     ("GET", "/setup/offer"),
     ("POST", "/setup/archive"),
     ("POST", "/password"),
+    ("GET", "/calendar/{token}.ics"),
 }
 
 

@@ -23,7 +23,7 @@ class Together(HouseCase):
         self.assertAlmostEqual(sum(told["missed"]), 1, places=6)
         self.assertGreater(told["all"], told["apart"] + 0.02)
         for one in told["customers"]:
-            line = OrderLine.objects.get(pk=one["least_line"])
+            line = OrderLine.objects.get(pk=one["least_line_id"])
             assert line.chance is not None
             self.assertLess(abs(line.chance - one["least"]), 0.015)
             self.assertLessEqual(one["all"], one["least"] + 1e-9)

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from ninja.utils import check_csrf
 
-from aldrip.accounts import people
+from aldrip.accounts import calendars, people
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room, request_of
 from aldrip.base.errors import Forbidden
@@ -24,13 +24,19 @@ class AccountOut(Schema):
     username: str
     full_name: str
     second: bool  # whether a second factor is asked for
+    calendar: str  # path of the calendar of tasks; empty where there is none
 
 
 @room.get("/account", "see", response=AccountOut)
 def account(ctx: Ctx) -> Any:
     """What somebody may know of their own way in."""
     assert ctx.user is not None
-    return {"username": ctx.user.username, "full_name": who(ctx.user), "second": bool(ctx.user.totp)}
+    return {
+        "username": ctx.user.username,
+        "full_name": who(ctx.user),
+        "second": bool(ctx.user.totp),
+        "calendar": calendars.address_of(ctx),
+    }
 
 
 class PasswordIn(Schema):
@@ -51,6 +57,19 @@ def end_sessions(ctx: Ctx) -> Any:
     user = people.end_sessions(ctx)
     update_session_auth_hash(request_of(ctx), user)
     return {"message": "Every other device must sign in anew."}
+
+
+@room.post("/account/calendar", "see", response=Done)
+def make_calendar(ctx: Ctx) -> Any:
+    """A private address from which a calendar program reads the tasks; the one before ends."""
+    calendars.make(ctx)
+    return {"message": "Give this address to your calendar. Whoever has it reads the tasks, without signing in."}
+
+
+@room.post("/account/calendar/drop", "see", response=Done)
+def drop_calendar(ctx: Ctx) -> Any:
+    calendars.drop(ctx)
+    return {"message": "The address is ended: no calendar reads from it any more."}
 
 
 class SecondOut(Schema):

@@ -146,7 +146,7 @@ class CustomerRiskOut(Schema):
     all: float
     apart: float
     least: float
-    least_line: int
+    least_line_id: int
     least_number: str
 
 

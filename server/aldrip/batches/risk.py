@@ -46,7 +46,8 @@ class Together:
 
 def together(ctx: Ctx) -> Together:
     """Draw every open promise at once. Lines that nothing serves are counted, not drawn."""
-    found = [group for group in groups(ctx, everything=True) if group.lines]
+    # In an order that hangs on no number of a row: the futures of a nursery are the same wherever it is kept.
+    found = sorted((group for group in groups(ctx, everything=True) if group.lines), key=_first)
     served = {line.pk for group in found for line in group.lines}
     unserved = ctx.rows(OrderLine).filter(state=OrderLine.State.OPEN).exclude(pk__in=served).count()
     promises = [Promise(at, group.needed, _stocks(group), len(group.lines)) for at, group in enumerate(found)]
@@ -54,10 +55,22 @@ def together(ctx: Ctx) -> Together:
     return Together(draw(promises, futures=futures), tuple(found), unserved)
 
 
+def _by_day(line: OrderLine) -> tuple[date, str, int]:
+    return line.due.lower, line.order.number, line.number
+
+
+def _first(group: Group) -> tuple[tuple[date, str, int], str]:
+    return min(map(_by_day, group.lines)), group.form
+
+
+def _lines(group: Group) -> list[OrderLine]:
+    return sorted(group.lines, key=_by_day)
+
+
 def _stocks(group: Group) -> tuple[Drawn, ...]:
     return tuple(
         Drawn(stock.units, stock.remaining, causes_of(one.saved), stock.multiply)
-        for one in group.batches
+        for one in sorted(group.batches, key=lambda one: one.saved.batch.code)
         for stock in in_stock_then(group.lines, one.saved, one.ready, one.stocks)
     )
 
@@ -97,7 +110,7 @@ def told(ctx: Ctx) -> dict[str, Any]:
         "lost": [
             _line(line, found.drawing.chance(at), found.drawing.chance(at))
             for at in lost
-            for line in found.groups[at].lines
+            for line in _lines(found.groups[at])
         ],
         "unserved": found.unserved,
         "futures": int(drawing.met.shape[1]),
@@ -151,7 +164,7 @@ def _worse(found: Together, effect: Effect) -> list[dict[str, Any]]:
         _line(line, then, usual)
         for at, then, usual in effect.worse
         if isinstance(at, int)
-        for line in found.groups[at].lines
+        for line in _lines(found.groups[at])
     ][:MOST_WORSE]
 
 
@@ -159,7 +172,7 @@ def _customers(found: Together) -> list[dict[str, Any]]:
     own: dict[str, set[int]] = defaultdict(set)
     lines: dict[str, list[tuple[float, OrderLine]]] = defaultdict(list)
     for at, group in enumerate(found.groups):
-        for line in group.lines:
+        for line in _lines(group):
             own[line.order.customer].add(at)
             lines[line.order.customer].append((found.drawing.chance(at), line))
     rows = []
@@ -172,7 +185,7 @@ def _customers(found: Together) -> list[dict[str, Any]]:
                 "all": found.drawing.of_all(sorted(which)),
                 "apart": found.drawing.apart(sorted(which)),
                 "least": least,
-                "least_line": line.pk,
+                "least_line_id": line.pk,
                 "least_number": line.order.number,
             }
         )

@@ -4,9 +4,10 @@ from datetime import date, datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from django.http import HttpResponse
-from ninja import Field, Schema
+from django.http import HttpRequest, HttpResponse
+from ninja import Field, Router, Schema
 
+from aldrip.accounts import calendars
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
@@ -15,9 +16,11 @@ from aldrip.base.quantity import read_measure
 from aldrip.base.schemas import TaskState
 from aldrip.base.words import who
 from aldrip.diary import services, sheet
+from aldrip.diary.calendar import calendar_of
 from aldrip.diary.models import Task
 
 room = Room("diary")
+open_router = Router(tags=["calendar"])
 
 
 class TaskOut(Schema):
@@ -106,6 +109,13 @@ def day(ctx: Ctx, day: date | None = None, days: int = 1) -> Any:
 def day_pdf(ctx: Ctx, day: date | None = None) -> HttpResponse:
     chosen = day or ctx.today
     return answer_pdf(f"day-sheet-{chosen}", pdf("print/day.html", sheet.sheet_of(ctx, chosen)))
+
+
+@open_router.get("/calendar/{token}.ics")
+def calendar(request: HttpRequest, token: str) -> HttpResponse:
+    """The tasks of the house for whoever has a private address; no sign-in, and nothing but tasks."""
+    ctx = calendars.read(token)
+    return HttpResponse(calendar_of(ctx), content_type="text/calendar; charset=utf-8")
 
 
 class TaskIn(Schema):

@@ -321,6 +321,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/account/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Calendar
+         * @description A private address from which a calendar program reads the tasks; the one before ends.
+         */
+        post: operations["aldrip_accounts_people_api_make_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/calendar/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop Calendar */
+        post: operations["aldrip_accounts_people_api_drop_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/account/second/offer": {
         parameters: {
             query?: never;
@@ -3152,6 +3189,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calendar
+         * @description The tasks of the house for whoever has a private address; no sign-in, and nothing but tasks.
+         */
+        get: operations["aldrip_diary_api_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/setup/offer": {
         parameters: {
             query?: never;
@@ -3552,6 +3609,8 @@ export interface components {
             full_name: string;
             /** Second */
             second: boolean;
+            /** Calendar */
+            calendar: string;
         };
         /** PasswordIn */
         PasswordIn: {
@@ -7107,8 +7166,8 @@ export interface components {
             apart: number;
             /** Least */
             least: number;
-            /** Least Line */
-            least_line: number;
+            /** Least Line Id */
+            least_line_id: number;
             /** Least Number */
             least_number: string;
         };
@@ -10247,6 +10306,46 @@ export interface operations {
         };
     };
     aldrip_accounts_people_api_end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_make_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_accounts_people_api_drop_calendar: {
         parameters: {
             query?: never;
             header?: never;
@@ -13883,6 +13982,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BroughtInOut"];
                 };
+            };
+        };
+    };
+    aldrip_diary_api_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -49,12 +49,45 @@ export function Account() {
         </button>
       </p>
       <Faults error={elsewhere.error} />
+      {data ? <Calendar path={data.calendar} done={done} /> : null}
       {data?.second ? <DropSecond done={done} /> : data ? <Second done={done} /> : null}
     </section>
   );
 }
 
 type Say = (answer: Schemas["Done"]) => Promise<Schemas["Done"]>;
+
+/** The address from which a calendar on a phone or a desk reads what is to be done. */
+function Calendar({ path, done }: { path: string; done: Say }) {
+  const make = useSave(() => take(api.POST("/api/account/calendar")).then(done));
+  const drop = useSave(() => take(api.POST("/api/account/calendar/drop")).then(done));
+  const busy = make.isPending || drop.isPending;
+  return (
+    <div className="grid gap-1">
+      {path ? (
+        <>
+          <p>Your calendar reads the tasks here, without signing in. Keep the address to yourself:</p>
+          <code className="break-all">{`${window.location.origin}${path}`}</code>
+          <p className="flex gap-4">
+            <button type="button" className="btn-link" disabled={busy} onClick={() => make.mutate(undefined)}>
+              Make another; this one ends
+            </button>
+            <button type="button" className="btn-link" disabled={busy} onClick={() => drop.mutate(undefined)}>
+              End it
+            </button>
+          </p>
+        </>
+      ) : (
+        <p>
+          <button type="button" className="btn-link" disabled={busy} onClick={() => make.mutate(undefined)}>
+            Show the tasks in your own calendar
+          </button>
+        </p>
+      )}
+      <Faults error={make.error ?? drop.error} />
+    </div>
+  );
+}
 
 function DropSecond({ done }: { done: Say }) {
   return (

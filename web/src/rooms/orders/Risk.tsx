@@ -104,7 +104,7 @@ function Drawn({ told, onClose }: { told: Told; onClose: () => void }) {
                     <b>{chance(one.all)}</b>
                   </td>
                   <td>
-                    <Link to="/orders" search={{ line: String(one.least_line) }} onClick={onClose}>
+                    <Link to="/orders" search={{ line: String(one.least_line_id) }} onClick={onClose}>
                       order {one.least_number}
                     </Link>
                     , {chance(one.least)}
