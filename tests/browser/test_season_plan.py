@@ -78,6 +78,7 @@ class SeasonPlan(BrowserCase):
         self.until(
             lambda: OrderLine.objects.filter(order__customer="Corner Farm", chance__gt=0.9).exists(), "the order"
         )
+        self.open("/orders")
         self.press("How sure is it?")
         self.see("lines missed, in so many of 100 futures")
         self.open("/lots?view=buy")
