@@ -74,12 +74,21 @@ class OwnCalendar(HouseCase):
         self.assertEqual(Client().get(fresh).status_code, 404)
         self.assertEqual(AuditEvent.objects.filter(action__startswith="calendar.").count(), 4)
 
+    def test_what_was_made_and_taken_back_reads_nothing_also_after_another_was_made(self) -> None:
+        made = AuditEvent.objects.get(action="calendar.make")
+        body = {"reason": "given to the wrong one", "known": [made.pk]}
+        self.post(f"/acts/{made.pk}/take-back", body)
+        self.assertEqual(Client().get(self.path).status_code, 404)
+        self.post("/account/calendar")
+        self.assertEqual(Client().get(self.path).status_code, 404)
+        self.read(self.get("/account")["calendar"])
+
     def test_no_address_but_the_own_one_reads_and_each_house_its_own(self) -> None:
         for wrong in (
             "x",
-            "1-1-" + "0" * 40,
+            "1-" + "0" * 16 + "-" + "0" * 40,
             self.path[len("/api/calendar/") : -6] + "ff",
-            "zzzzzzzzzzzz-1-" + "a" * 40,
+            "zzzzzzzzzzzz-" + "a" * 16 + "-" + "a" * 40,
             "%00",
         ):
             self.assertEqual(Client().get(f"/api/calendar/{wrong}.ics").status_code, 404, wrong)

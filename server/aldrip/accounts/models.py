@@ -80,9 +80,7 @@ class Member(Known):
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
     role = models.CharField(max_length=20, choices=Role.choices)
     active = models.BooleanField(default=True)
-    calendar = models.SmallIntegerField(
-        default=0, db_default=0
-    )  # number of the calendar address; ended where not above 0
+    calendar = models.CharField(max_length=16, blank=True, default="", db_default="")  # of which its address is made
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["user", "organisation"], name="member_once")]
