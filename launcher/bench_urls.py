@@ -10,8 +10,8 @@ from pydantic_core import to_json
 
 from aldrip.accounts.context import LATELY, context_of
 from aldrip.batches.board import OF_A_BODY
+from aldrip.batches.listing import ENDED, OF_A_ROW, OF_ITS_STAGES
 from aldrip.batches.models import Allocation, Batch, BatchStage, Occupancy
-from aldrip.batches.reading import ENDED, OF_A_ROW, OF_ITS_STAGES
 from aldrip.orders.api import OF_A_LINE
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place

@@ -32,7 +32,8 @@ from aldrip.batches import (
 )
 from aldrip.batches.board import board_of
 from aldrip.batches.commands import Command
-from aldrip.batches.reading import heads, ladder_of, rows_in_sight
+from aldrip.batches.listing import rows_in_sight
+from aldrip.batches.reading import heads, ladder_of
 from aldrip.batches.saved import load_batch
 from aldrip.batches.schemas import (
     BatchOut,

@@ -34,9 +34,9 @@ export function Level({ job, onJob, onClose }: { job: string; onJob: (id: number
       ) : (
         <p>
           Looks for other days of sowing, up to three weeks away, and other places of the same kind, for what is only
-          planned between {shortDay(start)} and {shortDay(addDays(end, -1))}. What is sown or pinned stays where it is,
-          and no promise may become later or less likely than it was asked to be. Nothing is moved before you have seen
-          what it does.
+          planned between {shortDay(start)} and {shortDay(addDays(end, -1))}. What is sown or pinned stays where it is.
+          What would come late, be too old when it is wanted, or be ready in time less surely than was asked is left
+          out. Nothing is moved before you have seen what it does to each promise.
         </p>
       )}
       {may("batches.plan") && (id === 0 || (data && !alive(data))) ? (
