@@ -7,9 +7,6 @@ from datetime import date, datetime
 from typing import Any
 from zipfile import BadZipFile, ZipFile
 
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
-
 from aldrip.base.errors import Refused, refuse
 
 MOST_ROWS = 5000
@@ -58,6 +55,9 @@ def read_text(text: str) -> Table:
 
 
 def _read_xlsx(content: bytes) -> Table:
+    from openpyxl import load_workbook  # only who brings a workbook waits for it
+    from openpyxl.utils.exceptions import InvalidFileException
+
     try:
         unpacked = sum(part.file_size for part in ZipFile(io.BytesIO(content)).infolist())
         if unpacked > MOST_UNPACKED:

@@ -1,12 +1,14 @@
 """What is to be done, as a calendar that other programs read (RFC 5545)."""
 
 from datetime import timedelta
-
-from icalendar import Calendar, Event
+from typing import TYPE_CHECKING
 
 from aldrip.accounts.context import Ctx
 from aldrip.diary import sheet
 from aldrip.diary.models import Task
+
+if TYPE_CHECKING:
+    from icalendar import Event
 
 AHEAD_DAYS = 120
 UNDONE = (Task.State.TODO, Task.State.PARTLY)
@@ -14,6 +16,8 @@ UNDONE = (Task.State.TODO, Task.State.PARTLY)
 
 def calendar_of(ctx: Ctx) -> bytes:
     """Every task that is not done, as a day of its own; what is overdue stands on today."""
+    from icalendar import Calendar  # only who reads a calendar waits for it
+
     found = Calendar()
     found.add("prodid", "-//Aldrip//tasks//EN")
     found.add("version", "2.0")
@@ -26,7 +30,9 @@ def calendar_of(ctx: Ctx) -> bytes:
     return bytes(found.to_ical())
 
 
-def _event(ctx: Ctx, task: Task) -> Event:
+def _event(ctx: Ctx, task: Task) -> "Event":
+    from icalendar import Event
+
     one = Event()
     late = task.late_from <= ctx.today
     first, after = (
