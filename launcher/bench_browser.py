@@ -23,11 +23,11 @@ VIEWS = {
     "/batches?view=list": "tbody tr",
     "/places": "tbody tr",
     "/methods": "main nav a",
-    "/sowing": "h1",
+    "/sowing": "nav[aria-label='Cards by day'] a, nav[aria-label='Cards by day'] button",
     "/seedcrops": "h1",
     "/lots": "tbody tr",
     "/deliveries": "tbody tr",
-    "/house": "h2",
+    "/house": "main table",
 }
 THERE = """const [what, done] = arguments; const look = () => {
   const main = document.getElementById('work');

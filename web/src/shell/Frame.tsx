@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { useIsFetching, useMutation, useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
 import { Suspense, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, type Schemas, take } from "../api/client";
@@ -45,6 +45,22 @@ function useWidth() {
   return { ref, width };
 }
 
+const OF_THE_FRAME = ["session", "season", "jobs"];
+
+/** What somebody came for is fetched first; the frame around it asks once that is there, or after a while. */
+function useRoomFirst(): boolean {
+  const fetching = useIsFetching({ predicate: (query) => !OF_THE_FRAME.includes(String(query.queryKey[0])) });
+  const underway = useRouterState({ select: (state) => state.isLoading });
+  const [there, setThere] = useState(false);
+  const quiet = !fetching && !underway;
+  useEffect(() => {
+    if (there) return;
+    const wait = setTimeout(() => setThere(true), quiet ? 100 : 2000);
+    return () => clearTimeout(wait);
+  }, [there, quiet]);
+  return there;
+}
+
 type Act = NonNullable<Command["act"]>;
 
 function useActs(setHelp: (open: boolean) => void, setFind: (open: boolean) => void): (act: Act) => void {
@@ -77,7 +93,7 @@ function Inner() {
   const last = useRef(now);
   if (now.signed_in) last.current = now;
   const session = last.current;
-  const { data: line } = useQuery(seasonQuery);
+  const { data: line } = useQuery({ ...seasonQuery, enabled: useRoomFirst() });
   useReadyForTheField(line);
   const { ref, width } = useWidth();
   const [help, setHelp] = useState(false);

@@ -12,6 +12,24 @@ export function Door({ link, className, children }: { link: string; className?: 
   );
 }
 
+/** The same in the row of a list: hundreds are drawn while somebody scrolls, so it follows nothing of the page around it. */
+export function RowDoor({ link, children }: { link: string; children: ReactNode }) {
+  const go = useGo();
+  return (
+    <a
+      href={link}
+      onClick={(event) => {
+        // with a key held down the browser opens it elsewhere
+        if (event.button || event.ctrlKey || event.metaKey || event.shiftKey || event.altKey) return;
+        event.preventDefault();
+        go(link);
+      }}
+    >
+      {children}
+    </a>
+  );
+}
+
 /** Goes where such a link leads. */
 export function useGo(): (link: string) => void {
   const router = useRouter();

@@ -94,6 +94,15 @@ export function Table<Row extends object>({
   const first = columns[0]?.key;
   const down = sorted.startsWith("-");
   const by = sorted.replace(/^-/, "");
+  // The same words are the same state: else every step of scrolling would filter and sort anew.
+  const state = useMemo(
+    () => ({
+      globalFilter: filter,
+      sorting: columns.some((column) => column.key === by) ? [{ id: by, desc: down }] : [],
+      columnVisibility: Object.fromEntries(hidden.map((key) => [key, false])),
+    }),
+    [filter, columns, by, down, hidden],
+  );
   const table = useTable({
     features,
     columns: defs,
@@ -106,33 +115,32 @@ export function Table<Row extends object>({
         .split(/\s+/)
         .filter(Boolean)
         .every((word) => texts(row.original as Row).includes(word)),
-    state: {
-      globalFilter: filter,
-      sorting: columns.some((column) => column.key === by) ? [{ id: by, desc: down }] : [],
-      columnVisibility: Object.fromEntries(hidden.map((key) => [key, false])),
-    },
+    state,
   });
   const found = table.getRowModel().rows;
   const shown = useMemo(() => columns.filter((column) => !hidden.includes(column.key)), [columns, hidden]);
   const holder = useRef<HTMLDivElement>(null);
   const body = useRef<HTMLTableSectionElement>(null);
-  const cards = useCards(holder, shown.length);
+  const { cards, width } = useCards(holder, shown.length, found);
   const long = found.length > LONG;
+  const [margin, setMargin] = useState(0);
+  // Asking where the rows begin makes the browser lay out everything: when something above them may have changed.
+  useLayoutEffect(() => setMargin(topOf(body.current)), [rows, cards, width, filter, hidden]);
   const virtual = useVirtualizer({
     count: found.length,
     getScrollElement: () => document.getElementById("work"),
     estimateSize: () => (cards ? 3 * ROW : ROW),
-    scrollMargin: topOf(body.current),
-    overscan: 12,
+    scrollMargin: margin,
+    overscan: 8,
+    useFlushSync: false, // drawing in a task of its own: the spare rows bridge the frame between
     enabled: long,
   });
-  const widths = useWidths(holder, long && !cards, shown.map((column) => column.key).join());
+  const widths = useWidths(holder, long && !cards, `${width} ${shown.map((column) => column.key).join()}`);
   const at = found.findIndex((row) => on?.(row.original as Row));
   // What is chosen from elsewhere is brought into sight, once.
   useEffect(() => {
     if (at >= 0 && long) virtual.scrollToIndex(at, { align: "center" });
   }, [at, long, virtual]);
-  const margin = virtual.options.scrollMargin;
   const items = long ? virtual.getVirtualItems() : found.map((_, index) => ({ index, start: margin, end: margin }));
   const above = long ? Math.max(0, (items[0]?.start ?? margin) - margin) : 0;
   const below = long ? Math.max(0, virtual.getTotalSize() - ((items.at(-1)?.end ?? margin) - margin)) : 0;
@@ -299,7 +307,11 @@ function useInAddress(key: "filter" | "sort", apart: boolean): [string, (value: 
 }
 
 /** Whether the columns find no room side by side: then each row is a card. */
-function useCards(holder: RefObject<HTMLDivElement | null>, columns: number): boolean {
+function useCards(
+  holder: RefObject<HTMLDivElement | null>,
+  columns: number,
+  rows: unknown,
+): { cards: boolean; width: number } {
   const [needs, setNeeds] = useState(0); // px, once it was seen not to fit
   const [width, setWidth] = useState(Number.POSITIVE_INFINITY);
   useLayoutEffect(() => setNeeds(0), [columns]);
@@ -315,8 +327,9 @@ function useCards(holder: RefObject<HTMLDivElement | null>, columns: number): bo
   useLayoutEffect(() => {
     const table = holder.current?.querySelector("table");
     if (!cards && table && table.scrollWidth > width + 1) setNeeds(table.scrollWidth);
-  });
-  return cards;
+    // Asking for the width makes the browser lay out everything: not at each step of scrolling.
+  }, [holder, cards, width, columns, rows]);
+  return { cards, width };
 }
 
 /** What somebody reads in a row, in small letters: the filter finds what is seen, and what the row sorts by. */

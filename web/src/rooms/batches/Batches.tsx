@@ -3,6 +3,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { A_YEAR, batchesQuery } from "../../api/queries";
+import { RowDoor } from "../../ui/Door";
 import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
 import { useAddress, useBack, useMay } from "../../ui/hooks";
@@ -128,9 +129,9 @@ const columns: Column<Row>[] = [
     head: "Batch",
     value: (b) => b.code,
     cell: (b) => (
-      <Link to="/batches/$id" params={{ id: String(b.id) }}>
+      <RowDoor link={`/batches/${b.id}`}>
         <BatchCode code={b.code} />
-      </Link>
+      </RowDoor>
     ),
   },
   {
@@ -164,9 +165,9 @@ const columns: Column<Row>[] = [
     value: (b) => b.lot,
     cell: (b) =>
       b.lot ? (
-        <Link to="/lots" search={{ lot: String(b.lot_id) }}>
+        <RowDoor link={`/lots?lot=${b.lot_id}`}>
           <LotCode code={b.lot} />
-        </Link>
+        </RowDoor>
       ) : (
         ""
       ),

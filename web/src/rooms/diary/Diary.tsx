@@ -24,7 +24,7 @@ export function Diary() {
   const day = address.day && /^\d{4}-\d{2}-\d{2}$/.test(address.day) ? address.day : today;
   const setDay = (next: string) =>
     navigate({ to: "/diary", search: (old) => ({ ...old, day: next === today ? undefined : next }) });
-  const { data } = useQuery(dayQuery(day, 1));
+  const { data, isError, refetch } = useQuery(dayQuery(day, 1));
   const { data: line } = useQuery(seasonQuery);
   const may = useMay();
   const [add, setAdd] = useState(false);
@@ -36,7 +36,11 @@ export function Diary() {
       <div className="px-4">
         <RoomHead
           title={longDay(day)}
-          note={`${few(tasks.length, "task")}, ${todo} still to do${late ? `, ${late} of them overdue` : ""}, ${hours(data?.minutes_todo ?? 0)} of work`}
+          note={
+            data
+              ? `${few(tasks.length, "task")}, ${todo} still to do${late ? `, ${late} of them overdue` : ""}, ${hours(data.minutes_todo)} of work`
+              : ""
+          }
         >
           <DayStep day={day} today={today} setDay={setDay} />
           {may("diary.do") ? (
@@ -52,8 +56,17 @@ export function Diary() {
       {day === today && line ? <Brief line={line} /> : null}
       {data && line && !tasks.length && !line.decisions.length && !line.ticks.length ? (
         <FirstStep />
-      ) : (
+      ) : data ? (
         <Sheets tasks={tasks} />
+      ) : isError ? (
+        <p className="flex gap-3 px-4 py-4">
+          The tasks of this day did not arrive; nothing is known of them here.
+          <button type="button" className="btn-link" onClick={() => void refetch()}>
+            Ask again
+          </button>
+        </p>
+      ) : (
+        <p className="px-4 py-4 text-ink3">Fetching …</p>
       )}
       {day === today ? <Ahead from={addDays(today, 1)} /> : null}
       {add ? (

@@ -3,6 +3,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { A_YEAR, ordersQuery, waitingQuery } from "../../api/queries";
+import { RowDoor } from "../../ui/Door";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
 import { useAddress, useBack, useMay, useSave } from "../../ui/hooks";
@@ -171,9 +172,7 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       head: "Customer",
       value: (l) => l.customer,
       cell: (l) => (
-        <Link to="/orders/customers" search={{ name: l.customer }}>
-          {l.customer}
-        </Link>
+        <RowDoor link={`/orders/customers?${new URLSearchParams({ name: l.customer })}`}>{l.customer}</RowDoor>
       ),
     },
     {
@@ -252,14 +251,14 @@ export function columnsOf(choose: (id: number) => void): Column<Line>[] {
       cell: (l) => (
         <span className="flex flex-wrap gap-1">
           {l.batches.map((code, index) => (
-            <Link key={code} to="/batches/$id" params={{ id: String(l.batch_ids[index]) }}>
+            <RowDoor key={code} link={`/batches/${l.batch_ids[index]}`}>
               <BatchCode code={code} />
-            </Link>
+            </RowDoor>
           ))}
           {l.aside.map((code, index) => (
-            <Link key={code} to="/lots" search={{ lot: String(l.aside_ids[index]) }}>
+            <RowDoor key={code} link={`/lots?lot=${l.aside_ids[index]}`}>
               <LotCode code={code} />
-            </Link>
+            </RowDoor>
           ))}
         </span>
       ),
