@@ -14,7 +14,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from launcher import bench_big, bench_browser
+from launcher import bench_big, bench_browser, bench_demo
 from launcher.bench_big import Measure
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -292,6 +292,7 @@ MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
         season_save,
         "parsed lines to commit of 5 000 order lines ÷ COPY of exactly the rows it wrote; aim 2.5",
     ),
+    "replanning": (bench_demo.measure, bench_demo.WORDS),
     "edit-preview": (
         edit_preview,
         "median of 200 previews ÷ median of requests that return the same rows by key; aim 2.5",

@@ -43,6 +43,7 @@ class Answer:
     limits: tuple[Limit, ...]
     remedies: tuple[Remedy, ...]
     standing: bool = False  # what stands and is promised to nobody is enough for it
+    taken: float = 0.0  # of what stands, where the rest is raised by the plan; in the unit of what is asked
 
     def has_limit(self, kind: str) -> bool:
         """Whether something of a kind limits it."""
@@ -67,6 +68,11 @@ def answer(ground: Ground, request: Request, *, due_from: date, due_last: date, 
     plan = plan_batch(request, ground)
     if spare >= plan.quantities.needed:
         return Answer(plan, True, max(ground.today, due_from), (), (), standing=True)
+    (form, need), *beside = request.needs.items()
+    if 0 < spare < need and not beside:
+        rest = answer(ground, replace(request, needs={form: need - spare}), due_from=due_from, due_last=due_last)
+        if rest.can:
+            return replace(rest, taken=spare)
     over = overflows(ground, plan)
     limits = (*_late(plan, due_last), *_space(over), *_seed(ground, plan), *_heat(plan))
     can = plan.ready_on <= due_last and not over and not any(one.code == "out_of_season" for one in plan.problems)

@@ -31,6 +31,7 @@ from aldrip.batches.api import room as batches
 from aldrip.batches.asking_api import room as asking
 from aldrip.batches.buying_api import room as buying
 from aldrip.batches.levelling_api import room as levelling
+from aldrip.batches.questions_api import room as questions
 from aldrip.calc import contract
 from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
@@ -85,6 +86,7 @@ for router in (
     asking.router,
     buying.router,
     levelling.router,
+    questions.router,
     sowing.router,
     seedcrops.router,
     deliveries.router,

@@ -21,6 +21,7 @@ ASKED = {
     "lots": "/lots",
     "orders": "/orders",
     "places": "/places",
+    "questions": "/orders/questions",
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",

@@ -40,6 +40,7 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/orders/Orders"), "Orders"),
     "line",
     "new",
+    "question",
   ),
   at(
     "/orders/import",

@@ -10,10 +10,10 @@ from aldrip.accounts.routes import Room
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import StepOut, steps
 from aldrip.batches import risk, starting, successions, trying
+from aldrip.batches.questions import sentence_of
 from aldrip.batches.schemas import AskIn, AskOut
 from aldrip.places.models import Place
 from aldrip_core.can_we_take_it import Answer
-from aldrip_core.units import Unit
 
 room = Room("batches")
 
@@ -39,21 +39,16 @@ def _asked(ctx: Ctx, body: AskIn) -> Answer:
 def can_we_take_it(ctx: Ctx, body: AskIn) -> Any:
     """Whether a promise could be kept; nothing is saved."""
     answer = starting.cures_of(ctx, body.for_line) if body.for_line is not None else _asked(ctx, body)
+    return answer_out(answer)
+
+
+def answer_out(answer: Answer) -> dict[str, Any]:
+    """An answer as it is told."""
     plan = answer.plan
-    sow = plan.sow_on
-    amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
-    if plan.request.method.start_unit is Unit.SQUARE_METRE:
-        amount = f"{plan.quantities.start / 10_000:,.2f} ha"
-    day = f"{sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}"
-    sentence = f"Yes: sow {amount} on {day}." if answer.can else "Not as asked."
-    if answer.standing:
-        sentence = "Yes, of what stands or is planned and is promised to nobody: nothing more has to be sown."
-    elif answer.can and answer.has_limit("seed"):
-        sentence = f"Yes, if the seed is there: sow {amount} on {day}."
     return {
         "can": answer.can,
-        "sentence": sentence,
-        "sow_on": sow,
+        "sentence": sentence_of(answer),
+        "sow_on": plan.sow_on,
         "ready_on": plan.ready_on,
         "earliest": answer.earliest,
         "trays": plan.quantities.trays,

@@ -6,7 +6,7 @@ from datetime import timedelta
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import chance, plural, share
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Allocation, Batch, BatchStage, SetAside
+from aldrip.batches.models import Allocation, Batch, BatchStage, Question, SetAside
 from aldrip.batches.placing import homeless
 from aldrip.lots.releasing import barred
 from aldrip.orders.models import OrderLine
@@ -14,6 +14,7 @@ from aldrip_core.place_kinds import PLACE_KINDS
 
 AHEAD_DAYS = 120  # in which a place that is too full is told
 SOON_DAYS = 7
+HOLD_ENDS_DAYS = 2  # before which whoever holds something for a question is reminded
 TEST_DAYS = 28  # in which a laboratory gives a result of germination; common practice, no source
 
 
@@ -145,3 +146,23 @@ def to_test_again(look: Look) -> Iterable[Decision]:
             data = {"lot": row.lot.code, "crop": row.lot.crop.name, "order": row.order_line.order.number, "due": due}
             by = max(ctx.today, due - timedelta(days=TEST_DAYS))
             yield Decision("lots", "retest", row.lot.code, {**data, "why": then[pk]}, f"/lots?lot={pk}", by)
+
+
+@asks(
+    question=lambda d: Words(
+        f"answer {d['customer']}",
+        f"{d['customer']} asked, and what stands is held until {d['until']:%a} {d['until'].day} {d['until']:%b}: enter it as an order, hold it longer, or let it go."
+        if d["held"]
+        else f"{d['customer']} asked; it was held until {d['until']:%a} {d['until'].day} {d['until']:%b} and is free again.",
+        "See the question",
+    )
+)
+def questions(look: Look) -> Iterable[Decision]:
+    """Questions whose hold ends soon, or is over."""
+    ctx = look.ctx
+    soon = ctx.today + timedelta(days=HOLD_ENDS_DAYS)
+    rows = ctx.rows(Question).filter(state=Question.State.ASKED, until__lte=soon)
+    for pk, customer, until in rows.order_by("until", "id").values_list("pk", "customer", "until"):
+        assert until is not None
+        data = {"customer": customer, "until": until, "held": until >= ctx.today}
+        yield Decision("orders", "question", customer, data, f"/orders?question={pk}", until)

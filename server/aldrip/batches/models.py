@@ -6,7 +6,7 @@ from django.contrib.postgres.indexes import GistIndex
 from django.db import models
 from django.db.models import Deferrable
 
-from aldrip.accounts.models import Organisation
+from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Known
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Container, Crop, Line, Method, Mix
@@ -154,6 +154,48 @@ class SetAside(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["order_line", "lot"], name="set_aside_once"),
             models.CheckConstraint(condition=models.Q(quantity__gt=0), name="set_aside_is_something"),
+        ]
+
+
+class Question(Known):
+    """What somebody asked for and nothing was promised of yet: rows as they were written, kept until it is ordered or let go."""
+
+    class State(models.TextChoices):
+        ASKED = "asked", "asked"
+        ORDERED = "ordered", "ordered"
+        DROPPED = "dropped", "let go"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="questions")
+    customer = models.CharField(max_length=120)
+    rows = models.JSONField()
+    note = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    since = models.DateField()
+    until = models.DateField(null=True)  # the last day on which what is held for it is held
+    state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
+    version = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "state"])]
+
+    def __str__(self) -> str:
+        return f"question of {self.customer}"
+
+
+class Held(models.Model):
+    """So much of a batch or a lot that is held for a question until its day. In the base unit of what it is of."""
+
+    question = models.ForeignKey(Question, on_delete=models.CASCADE, related_name="held")
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, null=True, related_name="held")
+    lot = models.ForeignKey(Lot, on_delete=models.CASCADE, null=True, related_name="held")
+    quantity = models.DecimalField(max_digits=16, decimal_places=4)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=models.Q(quantity__gt=0), name="held_is_something"),
+            models.CheckConstraint(
+                condition=models.Q(batch__isnull=True) ^ models.Q(lot__isnull=True), name="held_of_one_thing"
+            ),
         ]
 
 

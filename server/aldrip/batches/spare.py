@@ -1,6 +1,6 @@
 """What stands and is promised to nobody: of batches that run, and of lots that may be handed over. Planned with first."""
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -11,7 +11,7 @@ from django.db.models import Prefetch
 from aldrip.accounts.context import Ctx
 from aldrip.batches.aside import free_of, of_lot
 from aldrip.batches.forecasting import feeds, held_for, in_time, load_many
-from aldrip.batches.models import Allocation, Batch, Yield
+from aldrip.batches.models import Allocation, Batch, Held, Question, Yield
 from aldrip.batches.overdue import ready_on
 from aldrip.batches.saved import Saved
 from aldrip.lots.models import Lot, Status
@@ -48,6 +48,11 @@ class Spare:
         )
 
     @property
+    def form(self) -> str:
+        """As what it would be handed over."""
+        return self.saved.method.form if self.saved is not None else self.lot.form if self.lot is not None else ""
+
+    @property
     def unit(self) -> Unit:
         """In which it is counted or weighed."""
         return self.saved.method.unit if self.saved is not None else unit(self.lot.unit if self.lot else "plants")
@@ -64,8 +69,7 @@ class Spare:
     def _same(self, line: OrderLine) -> bool:
         own = self.batch if self.batch is not None else self.lot
         assert own is not None
-        form = self.saved.method.form if self.saved is not None else self.lot.form if self.lot else ""
-        if own.crop.slug != line.crop.slug or form != line.form:
+        if own.crop.slug != line.crop.slug or self.form != line.form:
             return False
         if line.line is not None and (own.line is None or own.line.slug != line.line.slug):
             return False
@@ -82,6 +86,15 @@ class Spare:
             asked,
         )
         return self.unit.same_measure(asked) or weighed
+
+    def beside(self, line: OrderLine) -> bool:
+        """Whether it is of the crop that a line asks for and there in time, in another form, container or class."""
+        own = self.batch if self.batch is not None else self.lot
+        assert own is not None
+        if own.crop.slug != line.crop.slug or not self.unit.same_measure(unit(line.unit)) or self._same(line):
+            return False
+        cultivar = line.line is None or (own.line is not None and own.line.slug == line.line.slug)
+        return cultivar and self._then(line)
 
     def _then(self, line: OrderLine) -> bool:
         if self.saved is not None:
@@ -107,8 +120,12 @@ class Gift:
 class Spares:
     """Everything of a house that stands and is promised to nobody. A fixed number of queries; what is taken is gone."""
 
-    def __init__(self, ctx: Ctx, *, crops: Iterable[str] | None = None) -> None:
+    def __init__(
+        self, ctx: Ctx, *, crops: Iterable[str] | None = None, held: Mapping[tuple[str, int], Decimal] | None = None
+    ) -> None:
+        """held: of each batch and lot what nobody is to have, in its base unit; what is held for questions where it is not told."""
         self.ctx = ctx
+        self.held = held_for_questions(ctx) if held is None else held
         wanted = None if crops is None else set(crops)
         self.found = [*self._lots(wanted), *self._batches(wanted)]
 
@@ -120,7 +137,9 @@ class Spares:
         # By their numbers: within an act that has just planned many, the database has no figures to plan a query of a query by.
         promised = promised_of(self.ctx, [pk for pk, *_ in there])
         sure = {
-            pk: exact(_sure_of(state, needed, low, expected) - float(promised.get(pk, 0)))
+            pk: exact(
+                _sure_of(state, needed, low, expected) - float(promised.get(pk, 0) + self.held.get(("batch", pk), 0))
+            )
             for pk, state, needed, low, expected in there
         }
         wanted = [pk for pk, free in sure.items() if free >= 1]
@@ -167,7 +186,9 @@ class Spares:
         for lot in lots:
             # Seed of a field that is promised to an order already is that order's.
             owed = sum((promised.get(one.stage.batch_id, Decimal(0)) for one in lot.from_stages.all()), Decimal(0))
-            left = free[lot.pk] - (owed if lot.form == "seed" else Decimal(0))
+            left = (
+                free[lot.pk] - (owed if lot.form == "seed" else Decimal(0)) - self.held.get(("lot", lot.pk), Decimal(0))
+            )
             if left > 0:
                 found.append(Spare(left, max(lot.received_on, self.ctx.today), lot=lot, filling=filling))
         return found
@@ -177,6 +198,10 @@ class Spares:
         found = [one for one in self.found if one.free > 0 and one.fits(line)]
         # Seed of the very class that is asked goes before a higher one.
         return sorted(found, key=lambda one: one.lot is not None and one.lot.seed_class != line.seed_class)
+
+    def beside(self, line: OrderLine) -> list[Spare]:
+        """What could be offered in the place of what a line asks for."""
+        return [one for one in self.found if one.free > 0 and one.beside(line)]
 
     def take(
         self, line: OrderLine, wanted: Decimal, hold: float | None = None, without: Collection[tuple[str, int]] = ()
@@ -246,6 +271,18 @@ def promised_of(ctx: Ctx, batches: Any) -> dict[int, Decimal]:
         line = row.order_line
         left = in_grams(line, min(row.quantity, max(Decimal(0), line.quantity - line.delivered)))
         found[row.batch_id] = found.get(row.batch_id, Decimal(0)) + left
+    return found
+
+
+def held_for_questions(ctx: Ctx, but_for: int | None = None) -> dict[tuple[str, int], Decimal]:
+    """How much of each batch and lot is held for questions today, in its base unit."""
+    rows = Held.objects.filter(
+        question__organisation=ctx.organisation, question__state=Question.State.ASKED, question__until__gte=ctx.today
+    ).exclude(question=but_for)
+    found: dict[tuple[str, int], Decimal] = {}
+    for batch, lot, quantity in rows.values_list("batch_id", "lot_id", "quantity"):
+        key = ("lot", lot) if batch is None else ("batch", batch)
+        found[key] = found.get(key, Decimal(0)) + quantity
     return found
 
 

@@ -19,14 +19,14 @@ from aldrip.batches.models import Batch, BatchInput, BatchStage
 from aldrip.batches.promises import Touched, follow, give, hold_of
 from aldrip.batches.saved import unit_of
 from aldrip.batches.saving import Draft, seed_of, write_plans
-from aldrip.batches.spare import Spares
+from aldrip.batches.spare import Gift, Spares
 from aldrip.methods.models import Container, Crop, Line, Method
 from aldrip.methods.resolver import Library
 from aldrip.methods.snapshot import crop_spec, crop_values, delivered_in, first_container, for_cultivar, read_snapshot
 from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import in_grams
 from aldrip_core.batch_plan import Plan, Request, plan_batch
-from aldrip_core.can_we_take_it import Answer, answer
+from aldrip_core.can_we_take_it import Answer, Remedy, answer
 from aldrip_core.problems import Problem
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import MethodSpec
@@ -320,13 +320,43 @@ def can_we_take_it(
     """Whether a promise could be kept, the earliest day if not, and what limits it; on a ground without some batches."""
     ground = Ground(ctx, without=without)
     promise, asked = asked_in_words(ctx, ground, crop_id, line_id, form, quantity, due_from, due_last)
+    return answer_for(ground, Spares(ctx, crops={asked.crop.slug}), promise, asked)[0]
+
+
+def answer_for(ground: Ground, spares: Spares, promise: OrderLine, asked: Asked) -> tuple[Answer, list[Gift]]:
+    """Whether a promise that nobody made yet could be kept, and what of what stands it would have; that is taken of `spares`.
+
+    The ground stays as it is: `take_place` lets the next one see it.
+    """
     spec = ground.method(asked.method.pk)
-    crops = {asked.crop.slug}
-    found = [gift.quantity for gift in Spares(ctx, crops=crops).take(promise, promise.quantity, spec.hold_days)]
-    spare = needed_by(promise, spec, sum(found, Decimal(0)))
+    gifts = spares.take(promise, promise.quantity, spec.hold_days)
+    spare = needed_by(promise, spec, sum((gift.quantity for gift in gifts), Decimal(0)))
     request = request_for(ground, asked)
     request = _choose_lot_that_holds(ground, plan_batch(request, ground, working=False)).request
-    return answer(ground, request, due_from=due_from, due_last=due_last, spare=spare)
+    found = answer(ground, request, due_from=asked.due_from, due_last=asked.due_last, spare=spare)
+    if not found.can:
+        found = replace(found, remedies=(*found.remedies, *instead(spares, promise)))
+    return found, gifts
+
+
+MOST_INSTEAD = 3
+
+
+def instead(spares: Spares, promise: OrderLine) -> list[Remedy]:
+    """What stands of the same crop in another form, container or class, and could be offered in its place."""
+    found: dict[str, Decimal] = {}
+    of = unit(promise.unit)
+    for one in spares.beside(promise):
+        kind = one.form if one.form != promise.form else one.lot.seed_class.replace("-", " ") if one.lot else ""
+        other = one.batch.container.name if one.batch is not None and one.batch.container and not kind else kind
+        if other:
+            found[other] = found.get(other, Decimal(0)) + one.free
+    return [
+        Remedy(
+            "instead", f"Offer “{other}” in its place: {Quantity(free, of).words()} stand and are promised to nobody."
+        )
+        for other, free in sorted(found.items(), key=lambda pair: -pair[1])[:MOST_INSTEAD]
+    ]
 
 
 def cures_of(ctx: Ctx, line_id: Ref) -> Answer:

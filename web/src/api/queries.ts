@@ -111,6 +111,11 @@ export const waitingQuery = queryOptions({
   queryKey: ["orders", "waiting"],
   queryFn: () => take(api.GET("/api/orders/waiting")),
 });
+/** What somebody asked for and nothing was promised of yet. */
+export const questionsQuery = queryOptions({
+  queryKey: ["questions"],
+  queryFn: () => take(api.GET("/api/orders/questions")),
+});
 export const wordsQuery = queryOptions({
   queryKey: ["orders", "words"],
   queryFn: () => take(api.GET("/api/orders/words")),

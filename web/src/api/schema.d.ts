@@ -2164,6 +2164,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/questions/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Whether all of these could be taken together; nothing is saved.
+         */
+        post: operations["aldrip_batches_questions_api_ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept
+         * @description The questions that wait for an answer.
+         */
+        get: operations["aldrip_batches_questions_api_kept"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a question, or change one that is kept; what stands is held until a day, where one is given.
+         */
+        post: operations["aldrip_batches_questions_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/questions/{question_id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop
+         * @description Let a question go.
+         */
+        post: operations["aldrip_batches_questions_api_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/questions/{question_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take a question as an order.
+         */
+        post: operations["aldrip_batches_questions_api_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/card": {
         parameters: {
             query?: never;
@@ -7552,6 +7636,134 @@ export interface components {
             /** Pinned */
             pinned: boolean;
         };
+        /**
+         * AnswerOut
+         * @description The answer to one row. `standing`: what of what stands it would have.
+         */
+        AnswerOut: {
+            /** Can */
+            can: boolean;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Sow On
+             * Format: date
+             */
+            sow_on: string;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Earliest */
+            earliest: string | null;
+            /** Trays */
+            trays: number | null;
+            /** Start */
+            start: number;
+            /** Seed G */
+            seed_g: number | null;
+            /** Chance */
+            chance: number;
+            /** Limits */
+            limits: components["schemas"]["AskLimitOut"][];
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+            /** Words */
+            words: string;
+            /** Standing */
+            standing: string;
+        };
+        /** AnswersOut */
+        AnswersOut: {
+            /** Can */
+            can: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+        };
+        /**
+         * AskedIn
+         * @description Rows as they would be ordered; `question`: a kept one whose own hold is no hindrance to it.
+         */
+        AskedIn: {
+            /** Rows */
+            rows: components["schemas"]["RowIO"][];
+            /** Question */
+            question?: number | null;
+        };
+        /**
+         * QuestionOut
+         * @description `missing`: what of what was held is there no more. `ended`: its hold is over.
+         */
+        QuestionOut: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Customer */
+            customer: string;
+            /** Note */
+            note: string;
+            /** Words */
+            words: string;
+            /** Rows */
+            rows: components["schemas"]["RowIO"][];
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** By */
+            by: string;
+            /** Until */
+            until: string | null;
+            /** Ended */
+            ended: boolean;
+            /** Held */
+            held: string;
+            /** Missing */
+            missing: string;
+        };
+        /** QuestionIn */
+        QuestionIn: {
+            /** Rows */
+            rows: components["schemas"]["RowIO"][];
+            /** Question */
+            question?: number | null;
+            /** Customer */
+            customer: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Until
+             * @default
+             */
+            until: string;
+            /** Version */
+            version?: number | null;
+        };
+        /** OfQuestionIn */
+        OfQuestionIn: {
+            /** Version */
+            version: number;
+            /**
+             * Order
+             * @default
+             */
+            order: string;
+        };
+        /** EnteredOut */
+        EnteredOut: {
+            /** Lines */
+            lines: number[];
+        };
         /** CardOut */
         CardOut: {
             /** Batch Id */
@@ -12687,6 +12899,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_questions_api_ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswersOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_questions_api_kept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionOut"][];
+                };
+            };
+        };
+    };
+    aldrip_batches_questions_api_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_questions_api_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfQuestionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_questions_api_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfQuestionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnteredOut"];
                 };
             };
         };

@@ -19,9 +19,46 @@ export function useRaised(open: boolean) {
     reading: isPending,
     crops,
     forms,
+    formsOf: (name: string) => {
+      const crop = crops.find((one) => one.name === name);
+      return library && crop ? formsOf(library, crop.id) : [];
+    },
     formOf: (typed: Typed) => (forms(typed).includes(typed.form) ? typed.form : (forms(typed)[0] ?? "")),
     nameOf: (typed: Typed) => crops.find((one) => String(one.id) === typed.crop_id)?.name ?? "",
   };
+}
+
+/** The same in one of several rows, by their names: what an order is written in. */
+export function RowCropAndForm<T extends FieldValues>({
+  ask,
+  raised,
+  row,
+  n,
+}: {
+  ask: Ask<T>;
+  raised: ReturnType<typeof useRaised>;
+  row: { crop: string; form: string };
+  n: number;
+}) {
+  return (
+    <>
+      <AskField
+        ask={ask}
+        name={`rows.${n}.crop` as FieldPath<T>}
+        label="Crop"
+        type="select"
+        needed
+        options={[["", ""], ...raised.crops.map((one) => [one.name, one.name] as const)]}
+      />
+      <AskField
+        ask={ask}
+        name={`rows.${n}.form` as FieldPath<T>}
+        label="Form"
+        type="select"
+        options={raised.formsOf(row.crop).map((name) => [name, name])}
+      />
+    </>
+  );
 }
 
 export function CropAndForm<T extends FieldValues & Typed>({

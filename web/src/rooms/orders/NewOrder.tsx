@@ -8,7 +8,7 @@ import { Faults, Field, Sheet } from "../../ui/parts";
 import { faultAt, useAsk } from "../../ui/useAsk";
 import { formsOf } from "./forms";
 
-const EMPTY = {
+export const EMPTY = {
   order: "",
   customer: "",
   crop: "",

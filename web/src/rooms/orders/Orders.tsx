@@ -2,14 +2,14 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { A_YEAR, ordersQuery, waitingQuery } from "../../api/queries";
+import { A_YEAR, ordersQuery, questionsQuery, waitingQuery } from "../../api/queries";
 import { RowDoor } from "../../ui/Door";
 import { shortDay, windowWords } from "../../ui/dates";
 import { chance, count, few } from "../../ui/format";
 import { useAddress, useBack, useMay, useSave } from "../../ui/hooks";
 import { Against, Back, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
-import { Ask } from "./Ask";
+import { Ask, Questions } from "./Ask";
 import { LineSheet } from "./LineSheet";
 import { NewOrder, type Typed } from "./NewOrder";
 import { Risk } from "./Risk";
@@ -30,6 +30,15 @@ export function Orders() {
   const may = useMay();
   const { data: waiting } = useQuery({ ...waitingQuery, enabled: may("orders.edit") });
   const [ask, setAsk] = useState(false);
+  const { data: questions } = useQuery(questionsQuery);
+  const kept = questions?.find((one) => String(one.id) === address.question);
+  const toQuestion = (id?: number) =>
+    navigate({ to: "/orders", search: (old) => ({ ...old, question: id === undefined ? undefined : String(id) }) });
+  const toLine = (line: number) =>
+    navigate({
+      to: "/orders",
+      search: (old) => ({ ...old, new: undefined, question: undefined, line: String(line) }),
+    });
   const [again, setAgain] = useState(false);
   const [risk, setRisk] = useState(false);
   const [asked, setAsked] = useState<Partial<Typed>>({});
@@ -91,6 +100,7 @@ export function Orders() {
           </Link>
         </p>
       ) : null}
+      {questions?.length ? <Questions questions={questions} onOpen={toQuestion} /> : null}
       {lines.length || !older ? (
         <Table
           name="orders"
@@ -125,14 +135,14 @@ export function Orders() {
         open={ask}
         onClose={() => setAsk(false)}
         onTake={may("orders.edit") ? (typed) => [setAsk(false), begin(typed)] : undefined}
+        onTaken={toLine}
       />
+      {kept ? <Ask key={kept.id} open onClose={() => toQuestion()} onTaken={toLine} question={kept} /> : null}
       {address.new && may("orders.edit") ? (
         <NewOrder
           open
           onClose={() => navigate({ to: "/orders", search: ({ new: _, ...old }) => old })}
-          onTaken={(line) =>
-            navigate({ to: "/orders", search: (old) => ({ ...old, new: undefined, line: String(line) }) })
-          }
+          onTaken={toLine}
           asked={asked}
           series={series}
         />
