@@ -90,7 +90,7 @@ def _late(plan: Plan, due_last: date) -> Iterable[Limit]:
             yield Limit("season", f"Sown on the next sowing day it is ready {late}.")
         else:
             cut = plan.stage(loads.key).dates.start
-            told = f"In season it is sown on {_day(plan.sow_on)} and harvested from {_day(cut)}"
+            told = f"In season it is sown on {_day(plan.sow_on, due_last)} and harvested from {_day(cut, due_last)}"
             yield Limit("season", f"{told}: ready {late}.")
 
 
@@ -141,7 +141,7 @@ def remedies_for(ground: Ground, plan: Plan, earliest: date | None, spare: float
     crop = plan.request.crop.name.lower()
     found: list[Remedy] = []
     if earliest is not None:
-        found.append(Remedy("date", f"Agree {_day(earliest)}, instead.", earliest))
+        found.append(Remedy("date", f"Agree {_day(earliest, ground.today)}, instead.", earliest))
     need, spare = int(plan.quantities.needed), int(spare)
     if spare:
         told = f"Take {spare:,} {crop} of what stands and is promised to nobody."
@@ -178,10 +178,12 @@ def sooner_in_warmth(ground: Ground, plan: Plan) -> Remedy | None:
                 continue
             saved = (plan.ready_on - other.ready_on).days
             if saved > 0 and (best is None or saved > best[0]):
-                told = f"{stage.spec.name} in {lane.place.name}: ready {saved} days sooner, {_day(other.ready_on)}."
+                told = f"{stage.spec.name} in {lane.place.name}: ready {saved} days sooner, {_day(other.ready_on, ground.today)}."
                 best = (saved, Remedy("warmth", told, other.ready_on))
     return best[1] if best else None
 
 
-def _day(value: date) -> str:
-    return f"{value:%a} {value.day} {value:%b}, week {value.isocalendar().week}"
+def _day(value: date, near: date) -> str:
+    """A day in words, with its year where that is another than the one somebody thinks of."""
+    year = f" {value.year}" if value.year != near.year else ""
+    return f"{value:%a} {value.day} {value:%b}{year}, week {value.isocalendar().week}"

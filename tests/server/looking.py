@@ -22,6 +22,7 @@ ASKED = {
     "orders": "/orders",
     "places": "/places",
     "questions": "/orders/questions",
+    "requirements": "/requirements",
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",

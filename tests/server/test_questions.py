@@ -45,10 +45,10 @@ class Questions(HouseCase):
         seed_lot(self.ctx, "endive")
         seed_lot(self.ctx)
         both = self.ask({**PAK_CHOI, "due": "week 36"}, ENDIVE)
-        self.assertEqual((both["can"], both["sentence"]), (True, "Yes, all 2 together."))
+        self.assertEqual((both["can"], both["sentence"]), (True, "Yes, both together."))
         one = self.ask({**PAK_CHOI, "due": "week 36"}, {**ENDIVE, "due": "week 27"})
         self.assertFalse(one["can"])
-        self.assertEqual(one["sentence"], "1 of 2 as asked; not endive.")
+        self.assertEqual(one["sentence"], "1 of the 2 as asked; not endive.")
         self.assertEqual([answer["can"] for answer in one["answers"]], [True, False])
         self.assertEqual((Question.objects.count(), OrderLine.objects.count(), Batch.objects.count()), (0, 0, 0))
 

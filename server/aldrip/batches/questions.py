@@ -18,7 +18,7 @@ from aldrip.orders import services as orders
 from aldrip.orders.models import OrderLine
 from aldrip.orders.rows import ReadRow, check
 from aldrip_core.can_we_take_it import Answer
-from aldrip_core.units import Quantity, Unit, unit
+from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 SOMEBODY = "somebody"  # who asks without a name
 LONGEST_HOLD = 90  # days: what stands longer is of no use to anybody else meanwhile
@@ -37,8 +37,10 @@ class Told:
         """“12,000 pak choi, plug, from 7 Sep”."""
         due = self.promise.due.lower
         what = f"{self.promise.crop.name.lower()} {self.promise.line.name if self.promise.line else ''}".strip()
-        amount = Quantity(self.promise.quantity, unit(self.promise.unit)).words()
-        return f"{amount.removesuffix(' plants')} {what}, {self.promise.form}, {due:%a} {due.day} {due:%b}"
+        of = unit(self.promise.unit)
+        counted = of.is_pieces and of is not Unit.SEED
+        amount = plain(from_base(self.promise.quantity, of)) if counted else Quantity(self.promise.quantity, of).words()
+        return f"{amount} {what}, {self.promise.form}, {due:%a} {due.day} {due:%b}"
 
     @property
     def standing(self) -> Decimal:
@@ -129,11 +131,11 @@ def together(found: Sequence[Told]) -> str:
         return sentence_of(found[0].answer)
     lacking = [one for one in found if not one.answer.can]
     if not lacking:
-        return f"Yes, all {len(found)} together."
+        return "Yes, both together." if len(found) == 2 else f"Yes, all {len(found)} together."
     names = ", ".join(one.promise.crop.name.lower() for one in lacking[:4])
     if len(lacking) == len(found):
-        return f"None of the {len(found)} as asked."
-    return f"{len(found) - len(lacking)} of {len(found)} as asked; not {names}."
+        return "Neither of the two as asked." if len(found) == 2 else f"None of the {len(found)} as asked."
+    return f"{len(found) - len(lacking)} of the {len(found)} as asked; not {names}."
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,7 @@ class AnswerOut(AskOut):
 
     words: str
     standing: str
+    nothing_sown: bool  # what stands is enough
 
 
 class AnswersOut(Schema):
@@ -80,6 +81,7 @@ def ask(ctx: Ctx, body: AskedIn) -> Any:
             {
                 **answer_out(one.answer),
                 "words": one.words,
+                "nothing_sown": one.answer.standing,
                 "standing": questions.amount_of(one) if one.standing else "",
             }
             for one in found

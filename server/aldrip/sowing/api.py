@@ -1,7 +1,7 @@
 """Sowing: the cards, on screen and on A5."""
 
 from datetime import date
-from typing import Any
+from typing import Any, Literal
 
 from django.http import HttpResponse
 from ninja import Schema
@@ -10,9 +10,11 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import BatchState, StepOut
-from aldrip.sowing import services
+from aldrip.sowing import requirements, services
+from aldrip_core.requirements import weeks_from
 
 room = Room("sowing")
+WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 class PartOut(Schema):
@@ -87,3 +89,44 @@ def tray_labels_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
     """A label for every tray, three beside each other on A4."""
     facts = services.tray_labels_of(ctx, batch_id)
     return answer_pdf(f"tray-labels-{facts['code']}", pdf("print/tray_labels.html", facts))
+
+
+class RequiredOut(Schema):
+    kind: str
+    what: str
+    unit: str
+    amounts: list[float]
+    total: float
+
+
+class RequirementsOut(Schema):
+    """`weeks`: their Mondays; an amount of each row for each of them."""
+
+    weeks: list[date]
+    rows: list[RequiredOut]
+
+
+@room.get("/requirements", "see", response=RequirementsOut)
+def by_week(ctx: Ctx, weeks: int = 12) -> Any:
+    """What the weeks ahead take of each thing."""
+    first, rows = requirements.ahead(ctx, weeks)
+    return {
+        "weeks": weeks_from(first, weeks),
+        "rows": [
+            {"kind": one.kind, "what": one.what, "unit": one.unit, "amounts": one.amounts, "total": one.total}
+            for one in rows
+        ],
+    }
+
+
+@room.get("/requirements/export", "see")
+def export_by_week(ctx: Ctx, weeks: int = 12, kind: Literal["csv", "xlsx"] = "csv") -> HttpResponse:
+    """The same as CSV or as a workbook."""
+    first, rows = requirements.ahead(ctx, weeks)
+    answer = (
+        HttpResponse("\ufeff" + requirements.exported(first, rows), content_type="text/csv; charset=utf-8")
+        if kind == "csv"
+        else HttpResponse(requirements.as_workbook(first, rows), content_type=WORKBOOK)
+    )
+    answer["Content-Disposition"] = f'attachment; filename="by-week-{ctx.today}.{kind}"'
+    return answer

@@ -166,6 +166,12 @@ export const waitingForQuery = (id: Ref) =>
     queryKey: ["lot", id, "waiting"],
     queryFn: () => take(api.GET("/api/lots/{lot_id}/waiting", { params: { path: { lot_id: id } } })),
   });
+export const requirementsQuery = (weeks: number) =>
+  queryOptions({
+    queryKey: ["requirements", weeks],
+    queryFn: () => take(api.GET("/api/requirements", { params: { query: { weeks } } })),
+    placeholderData: (old) => old,
+  });
 export const buyingQuery = (lead: number) =>
   queryOptions({
     queryKey: ["buying", lead],

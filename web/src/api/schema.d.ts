@@ -2305,6 +2305,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/requirements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By Week
+         * @description What the weeks ahead take of each thing.
+         */
+        get: operations["aldrip_sowing_api_by_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requirements/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export By Week
+         * @description The same as CSV or as a workbook.
+         */
+        get: operations["aldrip_sowing_api_export_by_week"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-crops": {
         parameters: {
             query?: never;
@@ -7675,6 +7715,8 @@ export interface components {
             words: string;
             /** Standing */
             standing: string;
+            /** Nothing Sown */
+            nothing_sown: boolean;
         };
         /** AnswersOut */
         AnswersOut: {
@@ -7870,6 +7912,29 @@ export interface components {
             name: string;
             /** Litres */
             litres: number;
+        };
+        /** RequiredOut */
+        RequiredOut: {
+            /** Kind */
+            kind: string;
+            /** What */
+            what: string;
+            /** Unit */
+            unit: string;
+            /** Amounts */
+            amounts: number[];
+            /** Total */
+            total: number;
+        };
+        /**
+         * RequirementsOut
+         * @description `weeks`: their Mondays; an amount of each row for each of them.
+         */
+        RequirementsOut: {
+            /** Weeks */
+            weeks: string[];
+            /** Rows */
+            rows: components["schemas"]["RequiredOut"][];
         };
         /** SeedCropOut */
         SeedCropOut: {
@@ -13072,6 +13137,49 @@ export interface operations {
             path: {
                 batch_id: number | string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_sowing_api_by_week: {
+        parameters: {
+            query?: {
+                weeks?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequirementsOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_api_export_by_week: {
+        parameters: {
+            query?: {
+                weeks?: number;
+                kind?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

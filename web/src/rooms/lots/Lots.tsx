@@ -10,6 +10,7 @@ import { Against, BatchCode, Empty, Faults, LotCode, Pennant, RoomHead, Sheet } 
 import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { WhatWasDone } from "../../ui/TakeBack";
+import { ByWeek } from "./ByWeek";
 import { HoldIt, Holds } from "./Holds";
 import { OwnSeed } from "./OwnSeed";
 import { Receive, WHAT } from "./Receive";
@@ -48,6 +49,7 @@ export function Lots() {
         {[
           ["", "In stock"],
           ["buy", "To buy"],
+          ["week", "By week"],
         ].map(([view, words]) => (
           <Link
             key={view}
@@ -60,7 +62,9 @@ export function Lots() {
           </Link>
         ))}
       </nav>
-      {address.view === "buy" ? (
+      {address.view === "week" ? (
+        <ByWeek />
+      ) : address.view === "buy" ? (
         <ToBuy />
       ) : lots.length ? (
         <Table

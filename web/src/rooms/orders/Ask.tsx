@@ -74,8 +74,20 @@ export function Ask({
           >
             {rows.length > 1 ? <legend className="sr-only">Line {n + 1}</legend> : null}
             <RowCropAndForm ask={ask} raised={raised} row={rows[n] ?? EMPTY} n={n} />
-            <AskField ask={ask} name={`rows.${n}.quantity`} label="How many" hint="12000, 12,000 or 12k" needed />
-            <AskField ask={ask} name={`rows.${n}.due`} label="When" hint="A day or a week, such as “week 36”" needed />
+            <AskField
+              ask={ask}
+              name={`rows.${n}.quantity`}
+              label="How many"
+              hint={n ? undefined : "12000, 12,000 or 12k"}
+              needed
+            />
+            <AskField
+              ask={ask}
+              name={`rows.${n}.due`}
+              label="When"
+              hint={n ? undefined : "A day or a week, such as “week 36”"}
+              needed
+            />
             {rows.length > 1 ? (
               <button type="button" className="btn-link w-fit" onClick={() => remove(n)}>
                 leave line {n + 1} out
@@ -147,13 +159,15 @@ function One({
 }) {
   const { show } = useWorking();
   return (
-    <section className={alone ? "grid gap-2" : "grid gap-1 border-hair border-b pb-2"} aria-label={answer.words}>
+    <section className={alone ? "grid gap-2" : "grid gap-1 pb-2"} aria-label={answer.words}>
       {alone ? null : (
         <h2>
           {answer.words}: {answer.sentence}
         </h2>
       )}
-      {answer.can ? (
+      {answer.nothing_sown ? (
+        <p>{answer.standing} would be taken of it.</p>
+      ) : answer.can ? (
         <p>
           Ready {shortDay(answer.ready_on)} with a chance of <b>{chance(answer.chance)}</b>:{" "}
           {answer.trays ? `${count(answer.trays)} trays` : count(answer.start)}
@@ -267,7 +281,7 @@ function GoOn({
       <AskForm
         ask={keep}
         button={typed.until ? "Hold it, and keep the question" : "Keep the question"}
-        className="mt-2 grid gap-3 lg:grid-cols-2"
+        className="mt-2 grid gap-3"
       >
         <AskField ask={keep} name="customer" label="Who asks" needed />
         {hold || question?.until ? (
