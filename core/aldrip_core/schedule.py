@@ -22,6 +22,26 @@ ENOUGH_MOL = 20.0  # light in which young plants take their usual days [mol/m² 
 
 
 @dataclass(frozen=True, slots=True)
+class PartOfYear:
+    """How a place is kept from one day of every year to another, both among it; it may run over the turn of the year."""
+
+    first: MonthDay
+    last: MonthDay
+    set_point_c: float | None = None
+    excess_c: float = 0.0
+    cooled_to_c: float | None = None
+
+    def days(self) -> NDArray[np.bool_]:
+        """Which days of a 366-day year are among it (366,)."""
+        first, last = (
+            date(2023, month, min(day, 28) if month == 2 else day).timetuple().tm_yday - 1
+            for month, day in (self.first, self.last)
+        )
+        days = np.arange(366)
+        return (days >= first) & (days <= last) if first <= last else (days >= first) | (days <= last)
+
+
+@dataclass(frozen=True, slots=True)
 class Climate:
     """Temperatures of a place: monthly means outside [°C], a floor kept by heating, an excess.
 
@@ -29,7 +49,8 @@ class Climate:
     warmer than outside by `excess_c`. `daily_swing_c` is half the day's range, for peaks.
     `cooled_to_c` is a ceiling kept by cooling or by the dark (a germination room). `latitude` [°], the share of light
     that gets in [0-1] and what lamps add [mol/m² a day] make its light; without a latitude light is taken as enough.
-    `last_frost`: month and day at its site.
+    `last_frost`: month and day at its site. `parts`: how it is kept in parts of the year, where that is otherwise; of two
+    that overlap the later holds.
     """
 
     monthly_c: tuple[float, ...]
@@ -41,6 +62,7 @@ class Climate:
     lets_in: float = 1.0
     lamps_mol: float = 0.0
     last_frost: MonthDay | None = None
+    parts: tuple[PartOfYear, ...] = ()
 
     @property
     def south(self) -> bool:
@@ -54,12 +76,29 @@ def year_of_means(climate: Climate) -> NDArray[np.float64]:
     days = np.arange(366) + 0.5
     middles = np.array([MID_MONTH[-1] - 366, *MID_MONTH, MID_MONTH[0] + 366])
     values = np.array([climate.monthly_c[-1], *climate.monthly_c, climate.monthly_c[0]])
-    means = np.interp(days, middles, values) + climate.excess_c
-    if climate.set_point_c is not None:
-        means = np.maximum(means, climate.set_point_c)
-    if climate.cooled_to_c is not None:
-        means = np.minimum(means, climate.cooled_to_c)
+    outside = np.interp(days, middles, values)
+    means = _kept(outside, climate)
+    for part in climate.parts:
+        means = np.where(part.days(), _kept(outside, part), means)
     return np.asarray(means)
+
+
+def _kept(outside: NDArray[np.float64], by: Climate | PartOfYear) -> NDArray[np.float64]:
+    means = outside + by.excess_c
+    if by.set_point_c is not None:
+        means = np.maximum(means, by.set_point_c)
+    if by.cooled_to_c is not None:
+        means = np.minimum(means, by.cooled_to_c)
+    return np.asarray(means)
+
+
+@lru_cache(maxsize=256)
+def swing_of_year(climate: Climate) -> NDArray[np.float64]:
+    """What the day's peak lies above its mean [°C], by day of a 366-day year (366,); a cooled place has none."""
+    swing = np.full(366, 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c)
+    for part in climate.parts:
+        swing = np.where(part.days(), 0.0 if part.cooled_to_c is not None else climate.daily_swing_c, swing)
+    return np.asarray(swing)
 
 
 def mean_on(climate: Climate, day: date) -> float:
@@ -69,8 +108,7 @@ def mean_on(climate: Climate, day: date) -> float:
 
 def peak_on(climate: Climate, day: date) -> float:
     """Expected day's peak [°C]; a cooled place has none above its mean."""
-    swing = 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c
-    return mean_on(climate, day) + swing
+    return mean_on(climate, day) + float(swing_of_year(climate)[day.timetuple().tm_yday - 1])
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,7 +167,6 @@ class StageDates:
 
 @lru_cache(maxsize=512)
 def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.float64]:
-    swing = 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c
     return np.array(
         [
             daily_heat(
@@ -137,9 +174,9 @@ def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.flo
                 base_c=duration.base_c,
                 ceiling_c=duration.ceiling_c,
                 above_ceiling=AboveCeiling.STOP,
-                max_c=float(mean) + swing,
+                max_c=float(mean) + float(swing),
             )
-            for mean in year_of_means(climate)
+            for mean, swing in zip(year_of_means(climate), swing_of_year(climate), strict=True)
         ]
     )
 

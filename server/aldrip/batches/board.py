@@ -50,7 +50,9 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
                 "kind": lane.place.kind,
                 "unit": lane.place.unit.words,
                 "usable": lane.usable,
-                "set_point_c": ground.places[lane.place.key].set_point_c,
+                "set_point_c": None
+                if ground.places[lane.place.key].parts  # it would not say when
+                else ground.places[lane.place.key].set_point_c,
                 "now": round(float(lane.load[today]), 9),
                 "peak": float(load.max()) if len(load) else 0.0,
                 "peak_on": start + timedelta(days=int(load.argmax())) if len(load) else start,

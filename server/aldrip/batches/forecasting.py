@@ -387,14 +387,17 @@ def refresh(
             chance = _chance_of(line, group)
             told = group.batches or line.pk in group.kept or line.pk in group.unfit
             problems = problems_of(line, group, short) if told else line.problems
-            changed_lines.append((line.pk, chance, _expected_for(line, group), json_value(problems)))
+            expected = _expected_for(line, group)
+            if (chance, expected, problems) != (line.chance, line.forecast, line.problems):
+                changed_lines.append((line.pk, chance, expected, json_value(problems)))
         for one in group.batches:
             method = one.saved.method
             if group.form == method.form:
                 alone, factor = forecast(needed=0, stocks=one.stocks), float(method.unit.value.factor)
-                changed_batches.append(
-                    (one.saved.batch.pk, alone.expected * factor, alone.low * factor, alone.high * factor)
-                )
+                batch = one.saved.batch
+                figures = (alone.expected * factor, alone.low * factor, alone.high * factor)
+                if figures != (batch.expected, batch.low, batch.high):
+                    changed_batches.append((batch.pk, *figures))
     update_rows(OrderLine, ("chance", "forecast", "problems"), changed_lines)
     update_rows(Batch, ("expected", "low", "high"), changed_batches)
     refresh_waiting(ctx, {one.saved.batch.pk: one.saved for group in found for one in group.batches}.values())

@@ -22,6 +22,16 @@ room = Room("places")
 open_router = Router(tags=["first run"])
 
 
+class YearPartIn(Schema):
+    """A part of every year: days as people write them."""
+
+    first: str = Field(max_length=20)
+    last: str = Field(max_length=20)
+    set_point_c: MaybeNumber = None
+    cooled_to_c: MaybeNumber = None
+    excess_c: Number = 0
+
+
 class PlaceIn(Schema):
     name: str
     kind: str
@@ -33,11 +43,14 @@ class PlaceIn(Schema):
     excess_c: Number = 0
     lets_in: MaybeShare = None
     lamps_mol: Number = 0
+    parts: list[YearPartIn] | None = None
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
     corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
     def spec(self) -> services.PlaceSpec:
-        return services.PlaceSpec(**{name: getattr(self, name) for name in services.PlaceSpec.__dataclass_fields__})
+        given = {name: getattr(self, name) for name in services.PlaceSpec.__dataclass_fields__}
+        parts = None if self.parts is None else [services.PartSpec(**one.dict()) for one in self.parts]
+        return services.PlaceSpec(**{**given, "parts": parts})
 
     def with_outline(self, site: Site) -> services.PlaceSpec:
         """The place with its outline, typed as corners or given as GeoJSON."""
@@ -58,6 +71,16 @@ class LandUseOut(Schema):
     clean: bool
 
 
+class YearPartOut(Schema):
+    """A part of every year in which a place is kept otherwise; days as MM-DD."""
+
+    first: str
+    last: str
+    set_point_c: float | None
+    cooled_to_c: float | None
+    excess_c: float
+
+
 class PlaceOut(Schema):
     id: int
     site_id: int
@@ -74,6 +97,7 @@ class PlaceOut(Schema):
     excess_c: float
     lets_in: float | None
     lamps_mol: float
+    parts: list[YearPartOut]
     active: bool
     outline: dict[str, Any] | None
     corners_m: list[list[float]] | None  # of its outline, metres east and north of the site
@@ -115,6 +139,7 @@ def _place(place: Place) -> dict[str, Any]:
         "excess_c",
         "lets_in",
         "lamps_mol",
+        "parts",
         "active",
         "outline",
     )

@@ -3,7 +3,7 @@
 from functools import lru_cache
 
 from aldrip.places.models import Place
-from aldrip_core.schedule import Climate
+from aldrip_core.schedule import Climate, PartOfYear
 
 # Share of daylight that reaches the plants; common practice, no source.
 LETS_IN = {"shed": 0.05, "germination": 0.0, "bench": 0.65, "tunnel": 0.70, "hotbed": 0.60, "store": 0.0}
@@ -19,9 +19,15 @@ def _climate(
     latitude: float,
     light: tuple[float, float],
     last_frost: str,
+    parts: tuple[tuple[str, str, float | None, float, float | None], ...],
 ) -> Climate:
-    frost = (int(last_frost[:2]), int(last_frost[3:])) if last_frost else None
-    return Climate(monthly, set_point, excess, swing, cooled, latitude, *light, frost)
+    frost = _day(last_frost) if last_frost else None
+    kept = tuple(PartOfYear(_day(first), _day(last), warm, excess, cool) for first, last, warm, excess, cool in parts)
+    return Climate(monthly, set_point, excess, swing, cooled, latitude, *light, frost, kept)
+
+
+def _day(text: str) -> tuple[int, int]:
+    return int(text[:2]), int(text[3:])
 
 
 def climate_of(place: Place) -> Climate:
@@ -37,4 +43,7 @@ def climate_of(place: Place) -> Climate:
         site.latitude,
         (lets_in, place.lamps_mol),
         site.last_frost,
+        tuple(
+            (one["first"], one["last"], one["set_point_c"], one["excess_c"], one["cooled_to_c"]) for one in place.parts
+        ),
     )

@@ -58,6 +58,8 @@ class Place(Known):
     excess_c = models.FloatField(default=0)
     lets_in = models.FloatField(null=True)  # share of daylight that comes through; usual for its kind where nobody said
     lamps_mol = models.FloatField(default=0, db_default=0)  # light that lamps add, mol/m² a day
+    #: How it is kept in parts of every year, where that is otherwise: first and last day (MM-DD), and the same three.
+    parts = models.JSONField(default=list)
     outline = models.JSONField(null=True)  # GeoJSON Polygon, WGS84, of a field
     order = models.PositiveSmallIntegerField(default=0)
     active = models.BooleanField(default=True)

@@ -38,6 +38,23 @@ class PlaceSpec:
     lets_in: float | None = None  # share of daylight; usual for its kind where nobody says
     lamps_mol: float = 0.0
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field, WGS84
+    parts: Sequence["PartSpec"] | None = (
+        None  # of the year, in which it is kept otherwise; as they are where nobody says
+    )
+
+
+@dataclass(frozen=True)
+class PartSpec:
+    """How a place is kept in a part of every year; days as people write them, “1 Nov”."""
+
+    first: str
+    last: str
+    set_point_c: float | None = None
+    cooled_to_c: float | None = None
+    excess_c: float = 0.0
+
+
+MOST_PARTS = 12
 
 
 def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
@@ -82,10 +99,42 @@ def check_place(spec: PlaceSpec) -> None:
     if not 0 <= spec.lamps_mol <= 60:
         told = f"Lamps that add {spec.lamps_mol:g} mol/m² a day cannot be; 0 to 60."
         raise refuse("lamps_mol", "out_of_range", told)
+    _check_warmth(spec, "")
+    if spec.parts is not None and len(spec.parts) > MOST_PARTS:
+        raise refuse("parts", "too_many", f"{len(spec.parts)} parts of the year are more than {MOST_PARTS} months.")
+    for n, part in enumerate(spec.parts or ()):
+        _check_warmth(part, f"parts.{n}.")
+
+
+def _check_warmth(spec: "PlaceSpec | PartSpec", at: str) -> None:
     for field in ("set_point_c", "cooled_to_c"):
         value = getattr(spec, field)
         if value is not None and not -10 <= value <= 45:
-            raise refuse(field, "out_of_range", f"{value:g} °C cannot be kept; −10 to 45 °C.")
+            raise refuse(f"{at}{field}", "out_of_range", f"{value:g} °C cannot be kept; −10 to 45 °C.")
+    if not -20 <= spec.excess_c <= 30:
+        told = f"{spec.excess_c:g} °C warmer than outside cannot be; −20 to 30 °C."
+        raise refuse(f"{at}excess_c", "out_of_range", told)
+
+
+def _parts(spec: PlaceSpec) -> list[dict[str, Any]]:
+    """Parts of the year as they are kept. Raises Refused with every day that is none."""
+    found, faults = [], []
+    for n, part in enumerate(spec.parts or ()):
+        days = {}
+        for name in ("first", "last"):
+            text = getattr(part, name)
+            day = month_day(text)
+            if day is None:
+                told = f"“{text}” is no day of a year. Write it like “1 Nov”."
+                faults.append(FieldError(f"parts.{n}.{name}", "unreadable", told))
+            else:
+                days[name] = f"{day[0]:02}-{day[1]:02}"
+        found.append(
+            {**days, "set_point_c": part.set_point_c, "cooled_to_c": part.cooled_to_c, "excess_c": part.excess_c}
+        )
+    if faults:
+        raise Refused(faults)
+    return found
 
 
 def _ground(site: Site, spec: PlaceSpec) -> dict[str, Any]:
@@ -181,6 +230,7 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
         excess_c=spec.excess_c,
         lets_in=spec.lets_in,
         lamps_mol=spec.lamps_mol,
+        parts=_parts(spec),
         order=ctx.rows(Place).count(),
     )
     ctx.record("places.add", f"Added {place.name}.", place)
@@ -221,15 +271,18 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
         _overlaps(ctx, place.site, spec, place.pk)
     for barred in bars:
         barred(ctx, place, spec)
-    before = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
+    names = ("name", "capacity", "set_point_c", "parts")
+    before = {name: getattr(place, name) for name in names}
     place.name, place.kind, place.unit = name, spec.kind, unit_of(spec)
     for field, value in _ground(place.site, spec).items():
         setattr(place, field, value)
     place.gangway, place.set_point_c, place.cooled_to_c = spec.gangway, spec.set_point_c, spec.cooled_to_c
     place.excess_c, place.active = spec.excess_c, active
     place.lets_in, place.lamps_mol = spec.lets_in, spec.lamps_mol
+    if spec.parts is not None:
+        place.parts = _parts(spec)
     place.save()
-    after = {"name": place.name, "capacity": place.capacity, "set_point_c": place.set_point_c}
+    after = {name: getattr(place, name) for name in names}
     ctx.record("places.change", f"Changed {place.name}.", place, before=before, after=after)
     return place
 

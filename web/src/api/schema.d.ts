@@ -3467,6 +3467,8 @@ export interface components {
              * @default 0
              */
             lamps_mol: number | string;
+            /** Parts */
+            parts?: components["schemas"]["YearPartIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -3535,6 +3537,25 @@ export interface components {
              * @default []
              */
             raises: string[];
+        };
+        /**
+         * YearPartIn
+         * @description A part of every year: days as people write them.
+         */
+        YearPartIn: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Set Point C */
+            set_point_c?: number | string | null;
+            /** Cooled To C */
+            cooled_to_c?: number | string | null;
+            /**
+             * Excess C
+             * @default 0
+             */
+            excess_c: number | string;
         };
         /**
          * Done
@@ -4592,6 +4613,8 @@ export interface components {
             lets_in: number | null;
             /** Lamps Mol */
             lamps_mol: number;
+            /** Parts */
+            parts: components["schemas"]["YearPartOut"][];
             /** Active */
             active: boolean;
             /** Outline */
@@ -4627,6 +4650,22 @@ export interface components {
             /** Last Frost */
             last_frost: string;
         };
+        /**
+         * YearPartOut
+         * @description A part of every year in which a place is kept otherwise; days as MM-DD.
+         */
+        YearPartOut: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Set Point C */
+            set_point_c: number | null;
+            /** Cooled To C */
+            cooled_to_c: number | null;
+            /** Excess C */
+            excess_c: number;
+        };
         /** NewPlaceIn */
         NewPlaceIn: {
             /** Name */
@@ -4658,6 +4697,8 @@ export interface components {
              * @default 0
              */
             lamps_mol: number | string;
+            /** Parts */
+            parts?: components["schemas"]["YearPartIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -4712,6 +4753,8 @@ export interface components {
              * @default 0
              */
             lamps_mol: number | string;
+            /** Parts */
+            parts?: components["schemas"]["YearPartIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;

@@ -1,7 +1,7 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
-import { useWatch } from "react-hook-form";
+import { useFieldArray, useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { homelessQuery, placesQuery } from "../../api/queries";
 import { AskField, AskForm } from "../../ui/AskForm";
@@ -81,7 +81,7 @@ export function Places() {
                     {
                       name: "last_frost",
                       label: "Last frost, as “12 Apr”; empty where there is none",
-                      start: frostWords(site.last_frost),
+                      start: monthDay(site.last_frost),
                     },
                     {
                       name: "monthly_c",
@@ -210,6 +210,17 @@ function warmth(place: Place): string {
   if (place.cooled_to_c !== null) said.push(`never above ${place.cooled_to_c} °C`);
   if (place.excess_c) said.push(`${place.excess_c} °C warmer than outside`);
   if (place.lamps_mol) said.push(`lamps add ${place.lamps_mol} mol/m² a day`);
+  const year = said.join(", ") || "as outside";
+  const parts = place.parts.map((part) => `${monthDay(part.first)} to ${monthDay(part.last)} ${kept(part)}`);
+  return [year, ...parts].join("; ");
+}
+
+/** How a place is kept in a part of the year. */
+function kept(part: Place["parts"][number]): string {
+  const said = [];
+  if (part.set_point_c !== null) said.push(`at ${part.set_point_c} °C or more`);
+  if (part.cooled_to_c !== null) said.push(`never above ${part.cooled_to_c} °C`);
+  if (part.excess_c) said.push(`${part.excess_c} °C warmer than outside`);
   return said.join(", ") || "as outside";
 }
 
@@ -285,6 +296,13 @@ function PlaceForm({
     lets_in: percent(place?.lets_in),
     lamps_mol: text(place?.lamps_mol ?? 0),
     active: (place?.active ?? true) ? "yes" : "",
+    parts: (place?.parts ?? []).map((part) => ({
+      first: monthDay(part.first),
+      last: monthDay(part.last),
+      set_point_c: text(part.set_point_c),
+      cooled_to_c: text(part.cooled_to_c),
+      excess_c: text(part.excess_c),
+    })),
     outline: place?.corners_m?.map((corner) => corner.join(" ")).join("\n") ?? "",
   };
   const ask = useAsk({
@@ -299,6 +317,7 @@ function PlaceForm({
       body.gangway ||= "0";
       body.excess_c ||= "0";
       body.lamps_mol ||= "0";
+      body.parts = typed.parts.map((part) => ({ ...part, excess_c: part.excess_c || "0" }));
       return place
         ? take(
             api.PATCH("/api/places/{place_id}", {
@@ -309,6 +328,7 @@ function PlaceForm({
         : take(api.POST("/api/places", { body: { ...body, site_id: siteId } }));
     },
   });
+  const parts = useFieldArray({ control: ask.form.control, name: "parts" });
   const { kind: chosen, outline = "" } = useWatch({ control: ask.form.control });
   return (
     <Sheet open onClose={onClose} title={place ? `Change ${place.name}` : "Add a place"}>
@@ -352,6 +372,26 @@ function PlaceForm({
         <AskField ask={ask} name="set_point_c" label="Heated to at least, °C" digits />
         <AskField ask={ask} name="cooled_to_c" label="Cooled to at most, °C" digits />
         <AskField ask={ask} name="excess_c" label="Warmer than outside by, °C" digits />
+        {parts.fields.map((field, n) => (
+          <fieldset key={field.id} className="grid grid-cols-2 gap-3 border-rule border-l-4 pl-3">
+            <legend className="note">Otherwise, every year</legend>
+            <AskField ask={ask} name={`parts.${n}.first`} label="From" hint="1 Nov" needed />
+            <AskField ask={ask} name={`parts.${n}.last`} label="To and with" hint="28 Feb" needed />
+            <AskField ask={ask} name={`parts.${n}.set_point_c`} label="Heated to, °C" digits />
+            <AskField ask={ask} name={`parts.${n}.cooled_to_c`} label="Cooled to, °C" digits />
+            <AskField ask={ask} name={`parts.${n}.excess_c`} label="Warmer by, °C" digits />
+            <button type="button" className="btn-link w-fit self-end" onClick={() => parts.remove(n)}>
+              leave this part out
+            </button>
+          </fieldset>
+        ))}
+        <button
+          type="button"
+          className="btn-link w-fit"
+          onClick={() => parts.append({ first: "", last: "", set_point_c: "", cooled_to_c: "", excess_c: "0" })}
+        >
+          Kept otherwise in a part of the year
+        </button>
         <AskField
           ask={ask}
           name="lets_in"
@@ -403,7 +443,7 @@ function PlaceForm({
 }
 
 /** “04-12” as people write it: “12 Apr”. */
-function frostWords(kept: string): string {
+function monthDay(kept: string): string {
   const [month, day] = kept.split("-").map(Number);
   return month && day ? `${day} ${MONTHS[month - 1]}` : "";
 }
