@@ -388,7 +388,15 @@ function PlaceForm({
         <button
           type="button"
           className="btn-link w-fit"
-          onClick={() => parts.append({ first: "", last: "", set_point_c: "", cooled_to_c: "", excess_c: "0" })}
+          onClick={() =>
+            parts.append({
+              first: "",
+              last: "",
+              set_point_c: "",
+              cooled_to_c: "",
+              excess_c: ask.form.getValues("excess_c"),
+            })
+          }
         >
           Kept otherwise in a part of the year
         </button>
