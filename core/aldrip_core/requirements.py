@@ -11,7 +11,7 @@ WEEK = timedelta(days=7)
 
 @dataclass(frozen=True, slots=True)
 class Need:
-    """So much of a thing on a day, or spread evenly over the days `[on, until)`. `whole`: it is counted in whole pieces."""
+    """So much of a thing on a day, or spread evenly over the days `[on, until)`."""
 
     kind: str
     what: str

@@ -2,6 +2,8 @@
 
 from unittest.mock import patch
 
+from selenium.webdriver.support.ui import Select
+
 from aldrip.batches import levelling
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch
@@ -78,6 +80,7 @@ class SeasonPlan(BrowserCase):
         self.until(
             lambda: OrderLine.objects.filter(order__customer="Corner Farm", chance__gt=0.9).exists(), "the order"
         )
+        self.two_lines_are_asked_kept_and_entered()
         self.open("/orders")
         self.press("How sure is it?")
         self.see("lines missed, in so many of 100 futures")
@@ -85,6 +88,33 @@ class SeasonPlan(BrowserCase):
         self.see("Endive")
         paper = self.named("a", "Print the list")
         self.assertTrue(self.got(str(paper.get_attribute("href"))).startswith("%PDF"))
+
+    def two_lines_are_asked_kept_and_entered(self) -> None:
+        self.open("/orders")
+        self.press("Can we take it?")
+        self.choose("Crop", "Pak choi")
+        self.fill("How many", "500")
+        self.fill("When", "week 50")
+        self.press("Another line")
+        self.see("leave line 2 out")
+        crop, many, when = self.driver.execute_script(
+            "return [...document.querySelectorAll('fieldset:nth-of-type(2) :is(select, input)')].filter((_, n) => n !== 1)"
+        )
+        Select(crop).select_by_visible_text("Endive")
+        many.send_keys("300")
+        when.send_keys("week 51")
+        self.press("Work it out")
+        self.see("Yes, both together.")
+        self.fill("Who asks", "Elm Farm")
+        self.press("Keep the question")
+        self.see("500 pak choi for week 50; 300 endive for week 51")
+        self.press("Go on with it")
+        self.see("The question of Elm Farm")
+        self.press("Enter these 2 lines")
+        lines = OrderLine.objects.filter(order__customer="Elm Farm")
+        self.until(lambda: lines.filter(chance__gt=0.9).count() == 2, "both lines are planned")
+        self.open("/orders")
+        self.gone("Go on with it")
 
     def got(self, address: str) -> str:
         """The first letters of what a link gives."""

@@ -116,6 +116,20 @@ class Questions(HouseCase):
         self.assertIn("ordered already", twice["errors"][0]["message"])
         self.assertEqual(OrderLine.objects.filter(order__customer="Elm Farm").count(), 1)
 
+    def test_a_week_stays_the_week_that_was_meant_and_what_is_over_is_not_ordered(self) -> None:
+        self.stand()
+        self.keep(PAK_CHOI)
+        (kept,) = self.kept()
+        self.assertEqual((kept["rows"][0]["due"], kept["rows"][0]["until"]), ("2027-07-26", "2027-08-01"))
+        self.assertEqual(kept["words"], "2,000 pak choi for week 30")
+        advance(self.ctx, date(2027, 8, 3))
+        late = {"version": kept["version"]}
+        error = self.post(f"/orders/questions/{kept['id']}/take", late, status=422)["errors"][0]
+        self.assertEqual((error["field"], error["code"]), ("rows.0.due", "past"))
+        rows = [{**kept["rows"][0], "due": "week 36", "until": ""}]
+        made = self.post(f"/orders/questions/{kept['id']}/take", {**late, "rows": rows})["lines"]
+        self.assertEqual(OrderLine.objects.get(pk__in=made).due.lower, date(2027, 9, 6))
+
     def test_let_go_it_is_free_and_changed_it_holds_what_it_says_now(self) -> None:
         self.stand()
         before = self.free()

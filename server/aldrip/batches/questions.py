@@ -21,6 +21,7 @@ from aldrip_core.can_we_take_it import Answer
 from aldrip_core.units import Quantity, Unit, from_base, plain, unit
 
 SOMEBODY = "somebody"  # who asks without a name
+ONE_DAY = timedelta(days=1)
 LONGEST_HOLD = 90  # days: what stands longer is of no use to anybody else meanwhile
 
 
@@ -165,7 +166,7 @@ def keep(ctx: Ctx, asked: Keep) -> Question:
         told = "Nothing of this stands and is promised to nobody, so nothing can be held. Keep it without a day."
         raise refuse("until", "nothing_stands", told)
     question.customer, question.note, question.until = asked.customer.strip(), asked.note.strip(), until
-    question.rows = [{k: v for k, v in row.items() if k not in ("order", "customer") and v} for row in asked.rows]
+    question.rows = [_dated(row, one.promise) for row, one in zip(asked.rows, found, strict=True)]
     question.save()
     question.held.all().delete()
     if until is not None:
@@ -177,6 +178,12 @@ def keep(ctx: Ctx, asked: Keep) -> Question:
         question,
     )
     return question
+
+
+def _dated(row: Mapping[str, str], promise: OrderLine) -> dict[str, str]:
+    """A row as it was written, but for its days: “week 30” is another week a year later."""
+    days = {"due": promise.due.lower.isoformat(), "until": (promise.due.upper - ONE_DAY).isoformat()}
+    return {name: text for name, text in {**row, **days}.items() if text and name not in ("order", "customer")}
 
 
 def _until(ctx: Ctx, typed: str) -> date | None:
@@ -225,10 +232,16 @@ def drop(ctx: Ctx, ref: Ref, version: int | None = None) -> Question:
 
 
 @act
-def take(ctx: Ctx, ref: Ref, version: int | None = None, order: str = "") -> list[int]:
-    """Take a question as an order: its lines are planned, first of what was held for it. Raises Refused, Conflict."""
+def take(
+    ctx: Ctx, ref: Ref, version: int | None = None, order: str = "", rows: Sequence[Mapping[str, str]] | None = None
+) -> list[int]:
+    """Take a question as an order: its lines are planned, first of what was held for it. Raises Refused, Conflict.
+
+    rows: what is ordered, where that is not what was kept.
+    """
     question = _open(ctx, ref, version)
-    rows = [{**row, "order": order.strip(), "customer": question.customer} for row in question.rows]
+    rows = [{**row, "order": order.strip(), "customer": question.customer} for row in rows or question.rows]
+    _read(ctx, rows)  # days that are over meanwhile are agreed anew, not ordered
     question.state, question.version = Question.State.ORDERED, question.version + 1
     question.save()  # what it held is free for its own lines
     made = orders.take_in(ctx, rows)
@@ -253,6 +266,15 @@ def held_words(question: Question) -> str:
     return " and ".join(_words(one) for one in question.held.all())
 
 
+def _when(row: Mapping[str, str], year: int) -> str:
+    first, last = (date.fromisoformat(row[name]) for name in ("due", "until"))
+    more = f" {first.year}" if first.year != year else ""
+    if first.weekday() == 0 and last - first == timedelta(days=6):
+        return f"week {first.isocalendar().week}{more}"
+    till = f" to {last.day} {last:%b}" if last != first else ""
+    return f"{first.day} {first:%b}{till}{more}"
+
+
 @dataclass(frozen=True)
 class Kept:
     """A kept question, and what of what was held for it is there still."""
@@ -263,9 +285,10 @@ class Kept:
 
     @property
     def words(self) -> str:
-        """What it asks for, as it was written."""
+        """What it asks for: “300 bulb fennel for week 31”."""
+        year = self.question.since.year
         parts = [
-            f"{row.get('quantity', '')} {row.get('crop', '').lower()} for {row.get('due', '')}"
+            f"{row.get('quantity', '')} {row.get('crop', '').lower()} for {_when(row, year)}"
             for row in self.question.rows
         ]
         return "; ".join(parts[:3]) + (f" and {len(parts) - 3} more" if len(parts) > 3 else "")

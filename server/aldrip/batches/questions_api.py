@@ -66,6 +66,12 @@ class OfQuestionIn(Schema):
     order: str = Field(default="", max_length=30)
 
 
+class TakeQuestionIn(OfQuestionIn):
+    """`rows`: what is ordered, where that is not what was kept."""
+
+    rows: list[RowIO] | None = Field(default=None, max_length=50)
+
+
 class EnteredOut(Schema):
     lines: list[int]
 
@@ -128,6 +134,7 @@ def drop(ctx: Ctx, question_id: Ref, body: OfQuestionIn) -> Any:
 
 
 @room.post("/orders/questions/{ref:question_id}/take", "orders.edit", response=EnteredOut)
-def take(ctx: Ctx, question_id: Ref, body: OfQuestionIn) -> Any:
+def take(ctx: Ctx, question_id: Ref, body: TakeQuestionIn) -> Any:
     """Take a question as an order."""
-    return {"lines": questions.take(ctx, question_id, body.version, body.order)}
+    rows = None if body.rows is None else [row.dict() for row in body.rows]
+    return {"lines": questions.take(ctx, question_id, body.version, body.order, rows)}

@@ -7849,6 +7849,21 @@ export interface components {
             /** Lines */
             lines: number[];
         };
+        /**
+         * TakeQuestionIn
+         * @description `rows`: what is ordered, where that is not what was kept.
+         */
+        TakeQuestionIn: {
+            /** Version */
+            version: number;
+            /**
+             * Order
+             * @default
+             */
+            order: string;
+            /** Rows */
+            rows?: components["schemas"]["RowIO"][] | null;
+        };
         /** CardOut */
         CardOut: {
             /** Batch Id */
@@ -13116,7 +13131,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OfQuestionIn"];
+                "application/json": components["schemas"]["TakeQuestionIn"];
             };
         };
         responses: {

@@ -3,7 +3,7 @@ import { useFieldArray, useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { useWorking } from "../../shell/working";
 import { AskField, AskForm } from "../../ui/AskForm";
-import { shortDay } from "../../ui/dates";
+import { addDays, isoWeek, shortDay, weekday } from "../../ui/dates";
 import { chance, count, few, grams } from "../../ui/format";
 import { useMay, useSave } from "../../ui/hooks";
 import { Faults, Sheet } from "../../ui/parts";
@@ -15,6 +15,14 @@ type Row = Typed;
 type Told = Schemas["AnswersOut"];
 type Answer = Schemas["AnswerOut"];
 export type Question = Schemas["QuestionOut"];
+
+/** A kept row as it is typed: a whole week by its number, else its first day. */
+function typedAgain(row: Schemas["RowIO"]): Row {
+  const week = row.due && weekday(row.due) === 0 && addDays(row.due, 6) === row.until;
+  if (week)
+    return { ...row, due: `${isoWeek(row.due).year}-W${String(isoWeek(row.due).week).padStart(2, "0")}`, until: "" };
+  return row.due === row.until ? { ...row, until: "" } : row;
+}
 
 /** Can we take it? One line or several, what limits them and what would cure it; kept as a question, or taken as an order. */
 export function Ask({
@@ -39,10 +47,16 @@ export function Ask({
   const whole = (rows: Row[]) =>
     rows.map((row) => {
       const forms = raised.formsOf(row.crop);
-      return { ...row, form: forms.includes(row.form) ? row.form : (forms[0] ?? row.form) };
+      // Another first day is another window: the last day that was kept is of the old one.
+      const same = question?.rows.some((one) => one.due === row.due && one.until === row.until);
+      return {
+        ...row,
+        until: same ? row.until : "",
+        form: forms.includes(row.form) ? row.form : (forms[0] ?? row.form),
+      };
     });
   const ask = useAsk({
-    start: { rows: question ? question.rows.map((row) => ({ ...EMPTY, ...row })) : [EMPTY] },
+    start: { rows: question ? question.rows.map((row) => ({ ...EMPTY, ...typedAgain(row) })) : [EMPTY] },
     again: false,
     onDone: setTold,
     save: ({ rows }) =>
@@ -250,7 +264,7 @@ function GoOn({
         return await take(
           api.POST("/api/orders/questions/{question_id}/take", {
             params: { path: { question_id: question.id } },
-            body: { version: question.version, order: "" },
+            body: { version: question.version, order: "", rows },
           }),
         );
       const customer = typed.customer ?? "";
