@@ -80,7 +80,13 @@ class Walk(BrowserCase):
             "/seedcrops/$id/isolation": [f"/seedcrops/{block.pk}/isolation"],
             "/seedcrops/$id/harvest": [f"/seedcrops/{block.pk}/harvest"],
             "/seedcrops/inspections/$id": [f"/seedcrops/inspections/{visit.pk}"],
-            "/lots": ["/lots", f"/lots?lot={own.pk}", "/lots?view=buy", "/lots > Receive seed or plants"],
+            "/lots": [
+                "/lots",
+                f"/lots?lot={own.pk}",
+                "/lots?view=buy",
+                "/lots?view=week",
+                "/lots > Receive seed or plants",
+            ],
             "/deliveries": [
                 "/deliveries",
                 f"/deliveries?note={note.pk}",
