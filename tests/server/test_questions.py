@@ -73,7 +73,7 @@ class Questions(HouseCase):
         free = self.free()
         more = {**PAK_CHOI, "quantity": str(int(free) + 1500)}
         there = self.ask({**more, "due": "week 31"})["answers"][0]
-        self.assertRegex(there["sentence"], rf"^Yes: {int(free):,} of what stands, and sow \d+ trays on ")
+        self.assertRegex(there["sentence"], rf"^Yes: {int(free):,} of what stands or is planned, and sow \d+ trays on ")
         self.assertLess(there["start"], 2500)
         near = self.ask({**more, "due": "week 29"})["answers"][0]
         self.assertFalse(near["can"])

@@ -121,7 +121,7 @@ def sentence_of(answer: Answer) -> str:
     amount = f"{plan.quantities.trays:,} trays" if plan.quantities.trays else f"{plan.quantities.start:,}"
     if plan.request.method.start_unit is Unit.SQUARE_METRE:
         amount = f"{plan.quantities.start / 10_000:,.2f} ha"
-    first = f"{answer.taken:,.0f} of what stands, and " if answer.taken else ""
+    first = f"{answer.taken:,.0f} of what stands or is planned, and " if answer.taken else ""
     seed = ", if the seed is there" if answer.has_limit("seed") else ""
     return f"Yes{seed}: {first}sow {amount} on {sow:%a} {sow.day} {sow:%b}, week {sow.isocalendar().week}."
 

@@ -353,7 +353,8 @@ def instead(spares: Spares, promise: OrderLine) -> list[Remedy]:
             found[other] = found.get(other, Decimal(0)) + one.free
     return [
         Remedy(
-            "instead", f"Offer “{other}” in its place: {Quantity(free, of).words()} stand and are promised to nobody."
+            "instead",
+            f"Offer “{other}” in its place: {Quantity(free, of).words()} stand or are planned and are promised to nobody.",
         )
         for other, free in sorted(found.items(), key=lambda pair: -pair[1])[:MOST_INSTEAD]
     ]

@@ -302,7 +302,7 @@ function GoOn({
           <AskField
             ask={keep}
             name="until"
-            label="Hold what stands until"
+            label="Hold what is there until"
             hint={hold ? `${hold}; empty to hold nothing` : "Empty to hold nothing"}
           />
         ) : null}
