@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from math import fsum
 
 from aldrip_core.refusal import refuse
 
@@ -32,7 +33,7 @@ class ByWeek:
 
     @property
     def total(self) -> float:
-        return sum(self.amounts)
+        return fsum(self.amounts)
 
 
 def monday(day: date) -> date:
@@ -59,18 +60,19 @@ def by_week(needs: Iterable[Need], *, first: date, weeks: int) -> tuple[ByWeek, 
         raise refuse("first", "no_monday", f"{first} is no Monday; weeks begin on one.")
     if weeks < 1:
         raise refuse("weeks", "out_of_range", "At least one week is wanted.")
-    found: dict[tuple[str, str, str], list[float]] = {}
+    found: dict[tuple[str, str, str], list[list[float]]] = {}
     kinds: dict[str, int] = {}
     for need in needs:
         kinds.setdefault(need.kind, len(kinds))
         shares = list(_shares(need, first, weeks))
         if not shares:
             continue
-        row = found.setdefault((need.kind, need.what, need.unit), [0.0] * weeks)
+        row = found.setdefault((need.kind, need.what, need.unit), [[] for _ in range(weeks)])
         for week, amount in shares:
-            row[week] += amount
+            row[week].append(amount)
     ordered = sorted(found, key=lambda key: (kinds[key[0]], key[1], key[2]))
-    return tuple(ByWeek(*key, tuple(found[key])) for key in ordered)
+    # Summed exactly: in whichever order the needs come, the sum is one and the same.
+    return tuple(ByWeek(*key, tuple(fsum(week) for week in found[key])) for key in ordered)
 
 
 def _shares(need: Need, first: date, weeks: int) -> Iterable[tuple[int, float]]:

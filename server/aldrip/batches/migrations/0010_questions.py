@@ -10,7 +10,7 @@ from django.db import migrations, models
 class Migration(migrations.Migration):
 
     dependencies = [
-        ('accounts', '0012_calendar'),
+        ('accounts', '0004_known'),
         ('batches', '0009_pinned'),
         ('lots', '0005_holds'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
