@@ -64,7 +64,9 @@ class Questions(HouseCase):
         row = {**PAK_CHOI, "quantity": "9000", "due": "week 40"}
         grams = self.ask(row)["answers"][0]["seed_g"]
         seed_lot(self.ctx, grams=1.5 * grams)
-        first, second = self.ask(row, {**row, "due": "week 41"})["answers"]
+        both = self.ask(row, {**row, "due": "week 41"})
+        self.assertEqual(both["sentence"], "Yes, both together, if the seed is there.")
+        first, second = both["answers"]
         self.assertEqual([x["kind"] for x in first["limits"]], [])
         self.assertEqual([x["kind"] for x in second["limits"]], ["seed"])
 

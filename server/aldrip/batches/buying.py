@@ -13,6 +13,7 @@ from django.db.models import Exists, F, OuterRef, QuerySet, Sum
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.importing import neutral
+from aldrip.base.workbook import workbook
 from aldrip.batches.editing import Change, keep
 from aldrip.batches.models import Batch, BatchInput, BatchStage, SetAside
 from aldrip.batches.saved import snapshot_of
@@ -215,21 +216,7 @@ def exported(rows: Sequence[Wanted]) -> str:
 
 def as_workbook(rows: Sequence[Wanted]) -> bytes:
     """The list as a workbook: days are days there, and quantities numbers."""
-    from openpyxl import Workbook  # only this list needs it
-
-    book = Workbook()
-    sheet = book.active
-    assert sheet is not None
-    sheet.title = "To buy"
-    sheet.append(HEADINGS)
-    for row in _cells(rows):
-        sheet.append(row)
-    sheet.freeze_panes = "A2"
-    for letter, width in zip("ABCDEFGHI", (12, 18, 18, 10, 10, 10, 12, 12, 40), strict=True):
-        sheet.column_dimensions[letter].width = width
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
+    return workbook("To buy", [HEADINGS, *_cells(rows)], widths=(12, 18, 18, 10, 10, 10, 12, 12, 40))
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from ninja import Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
+from aldrip.base import workbook
 from aldrip.base.errors import refuse
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import Done
@@ -16,7 +17,6 @@ from aldrip.batches import buying
 from aldrip_core.units import Unit, unit
 
 room = Room("batches")
-WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 class UseOut(Schema):
@@ -59,7 +59,7 @@ def export_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS, kind: Literal["cs
     answer = (
         HttpResponse("\ufeff" + buying.exported(rows), content_type="text/csv; charset=utf-8")
         if kind == "csv"
-        else HttpResponse(buying.as_workbook(rows), content_type=WORKBOOK)
+        else HttpResponse(buying.as_workbook(rows), content_type=workbook.KIND)
     )
     answer["Content-Disposition"] = f'attachment; filename="to-buy-{ctx.today}.{kind}"'
     return answer

@@ -132,7 +132,8 @@ def together(found: Sequence[Told]) -> str:
         return sentence_of(found[0].answer)
     lacking = [one for one in found if not one.answer.can]
     if not lacking:
-        return "Yes, both together." if len(found) == 2 else f"Yes, all {len(found)} together."
+        seed = ", if the seed is there" if any(one.answer.has_limit("seed") for one in found) else ""
+        return f"Yes, {'both' if len(found) == 2 else f'all {len(found)}'} together{seed}."
     names = ", ".join(one.promise.crop.name.lower() for one in lacking[:4])
     if len(lacking) == len(found):
         return "Neither of the two as asked." if len(found) == 2 else f"None of the {len(found)} as asked."

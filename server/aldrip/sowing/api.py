@@ -8,13 +8,13 @@ from ninja import Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
+from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import BatchState, StepOut
 from aldrip.sowing import requirements, services
 from aldrip_core.requirements import weeks_from
 
 room = Room("sowing")
-WORKBOOK = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
 class PartOut(Schema):
@@ -126,7 +126,7 @@ def export_by_week(ctx: Ctx, weeks: int = 12, kind: Literal["csv", "xlsx"] = "cs
     answer = (
         HttpResponse("\ufeff" + requirements.exported(first, rows), content_type="text/csv; charset=utf-8")
         if kind == "csv"
-        else HttpResponse(requirements.as_workbook(first, rows), content_type=WORKBOOK)
+        else HttpResponse(requirements.as_workbook(first, rows), content_type=workbook.KIND)
     )
     answer["Content-Disposition"] = f'attachment; filename="by-week-{ctx.today}.{kind}"'
     return answer

@@ -10,6 +10,7 @@ from typing import Any
 from aldrip.accounts.context import Ctx
 from aldrip.base.errors import refuse
 from aldrip.base.importing import neutral
+from aldrip.base.workbook import workbook
 from aldrip.batches.forecasting import load_many
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.batches.saved import Saved
@@ -144,17 +145,4 @@ def exported(first: date, rows: Sequence[ByWeek]) -> str:
 
 def as_workbook(first: date, rows: Sequence[ByWeek]) -> bytes:
     """The table as a workbook."""
-    from openpyxl import Workbook  # only who asks for it waits for it
-
-    book = Workbook()
-    sheet = book.active
-    assert sheet is not None
-    sheet.title = "By week"
-    for row in cells(first, rows):
-        sheet.append(row)
-    sheet.freeze_panes = "D2"
-    for letter, width in zip("ABC", (16, 34, 10), strict=True):
-        sheet.column_dimensions[letter].width = width
-    out = io.BytesIO()
-    book.save(out)
-    return out.getvalue()
+    return workbook("By week", cells(first, rows), widths=(16, 34, 10), freeze="D2")
