@@ -104,7 +104,7 @@ class SeasonPlan(BrowserCase):
         many.send_keys("300")
         when.send_keys("week 51")
         self.press("Work it out")
-        self.see("Yes, both together.")
+        self.see("Yes, both together, if the seed is there.")
         self.fill("Who asks", "Elm Farm")
         self.press("Keep the question")
         self.see("500 pak choi for week 50; 300 endive for week 51")
