@@ -1,5 +1,6 @@
 """Django's runner, closing with one plain line: how many passed, how many failed."""
 
+import gc
 import os
 import re
 import time
@@ -23,6 +24,10 @@ class Runner(DiscoverRunner):
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
         watch_the_line()
+        # What is read now stays; the hunt for circles of it would take a part of every test.
+        gc.collect()
+        gc.freeze()
+        gc.set_threshold(50_000, 20, 50)
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """The library that ships is put into the first database, from which those of the processes are copied."""
