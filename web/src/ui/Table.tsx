@@ -126,16 +126,22 @@ export function Table<Row extends object>({
   const [margin, setMargin] = useState(0);
   // Asking where the rows begin makes the browser lay out everything: when something above them may have changed.
   useLayoutEffect(() => setMargin(topOf(body.current)), [rows, cards, width, filter, hidden]);
+  const { widths, height } = useSizes(holder, long && !cards, `${width} ${shown.map((column) => column.key).join()}`);
   const virtual = useVirtualizer({
     count: found.length,
     getScrollElement: () => document.getElementById("work"),
-    estimateSize: () => (cards ? 3 * ROW : ROW),
+    estimateSize: () => (cards ? 3 * ROW : height || ROW),
     scrollMargin: margin,
     overscan: 8,
     useFlushSync: false, // drawing in a task of its own: the spare rows bridge the frame between
+    // Asking a row for its height while it is put in makes the browser lay out everything: it is told a moment later anyway.
+    measureElement: (_, told, all) => told?.borderBoxSize[0]?.blockSize ?? all.options.estimateSize(0),
     enabled: long,
   });
-  const widths = useWidths(holder, long && !cards, `${width} ${shown.map((column) => column.key).join()}`);
+  // Rows as high as was reckoned need no correcting while they pass.
+  useLayoutEffect(() => {
+    if (height) virtual.measure();
+  }, [height, virtual]);
   const at = found.findIndex((row) => on?.(row.original as Row));
   // What is chosen from elsewhere is brought into sight, once.
   useEffect(() => {
@@ -366,15 +372,25 @@ function compare(a: string | number | null, b: string | number | null): number {
     : String(a).localeCompare(String(b), "en", { numeric: true });
 }
 
-/** Of a long table, of which only some rows are drawn at a time: the widths of its columns as first drawn, so that none jumps. */
-function useWidths(holder: RefObject<HTMLDivElement | null>, long: boolean, of: string): number[] | null {
-  const [kept, setKept] = useState<{ of: string; widths: number[] } | null>(null);
+interface Sizes {
+  widths: number[] | null;
+  height: number;
+}
+
+const UNKNOWN: Sizes = { widths: null, height: 0 };
+
+/** Of a long table, of which only some rows are drawn at a time: how wide its columns and how high a row was first drawn, so that none jumps. */
+function useSizes(holder: RefObject<HTMLDivElement | null>, long: boolean, of: string): Sizes {
+  const [kept, setKept] = useState<(Sizes & { of: string }) | null>(null);
   useLayoutEffect(() => {
     if (!long || kept?.of === of) return;
     const heads = [...(holder.current?.querySelectorAll("th") ?? [])];
-    if (heads.length) setKept({ of, widths: heads.map((head) => head.offsetWidth) });
+    const rows = [...(holder.current?.querySelectorAll("tr[data-index]") ?? [])];
+    const heights = rows.map((row) => row.getBoundingClientRect().height).sort((a, b) => a - b);
+    const height = heights[heights.length >> 1] ?? 0;
+    if (heads.length && height) setKept({ of, widths: heads.map((head) => head.offsetWidth), height });
   });
-  return long && kept?.of === of ? kept.widths : null;
+  return long && kept?.of === of ? kept : UNKNOWN;
 }
 
 function useHidden<Row>(name: string, columns: Column<Row>[]): [string[], (keys: string[]) => void] {
