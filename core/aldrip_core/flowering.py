@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from aldrip_core.nick import Parent
 from aldrip_core.refusal import refuse
-from aldrip_core.schedule import Climate, mean_on
+from aldrip_core.schedule import Climate, mean_on, peak_on
 from aldrip_core.thermal_time import degree_day
 from aldrip_core.words_for_dates import day_words
 from aldrip_core.working import Given, Origin, Step, Working, computed
@@ -71,7 +71,8 @@ def may_flower(found: FlowerDate, phenology: Phenology) -> tuple[date, date]:
 
 def heat_of_day(climate: Climate, day: date, phenology: Phenology) -> float:
     """Heat that a day gives a line at the site [°C·d]."""
-    mean, swing = mean_on(climate, day), climate.daily_swing_c
+    mean = mean_on(climate, day)
+    swing = peak_on(climate, day) - mean
     return degree_day(min_c=mean - swing, max_c=mean + swing, base_c=phenology.base_c, upper_c=phenology.upper_c)
 
 

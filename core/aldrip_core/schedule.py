@@ -12,6 +12,7 @@ from aldrip_core.daylight import light, pace_in_light
 from aldrip_core.refusal import refuse
 from aldrip_core.seasons import ANY_TIME, MonthDay, Season
 from aldrip_core.thermal_time import AboveCeiling, daily_heat
+from aldrip_core.weather import Weather
 from aldrip_core.working_calendar import WorkingCalendar
 
 MID_MONTH = (15.5, 45.0, 74.5, 105.0, 135.5, 166.0, 196.5, 227.5, 258.0, 288.5, 319.0, 349.5)
@@ -50,7 +51,7 @@ class Climate:
     `cooled_to_c` is a ceiling kept by cooling or by the dark (a germination room). `latitude` [°], the share of light
     that gets in [0-1] and what lamps add [mol/m² a day] make its light; without a latitude light is taken as enough.
     `last_frost`: month and day at its site. `parts`: how it is kept in parts of the year, where that is otherwise; of two
-    that overlap the later holds.
+    that overlap the later holds. `weather`: what was read and is forecast outside; on its days it stands for the months.
     """
 
     monthly_c: tuple[float, ...]
@@ -63,6 +64,7 @@ class Climate:
     lamps_mol: float = 0.0
     last_frost: MonthDay | None = None
     parts: tuple[PartOfYear, ...] = ()
+    weather: Weather | None = None
 
     @property
     def south(self) -> bool:
@@ -76,10 +78,14 @@ def year_of_means(climate: Climate) -> NDArray[np.float64]:
     days = np.arange(366) + 0.5
     middles = np.array([MID_MONTH[-1] - 366, *MID_MONTH, MID_MONTH[0] + 366])
     values = np.array([climate.monthly_c[-1], *climate.monthly_c, climate.monthly_c[0]])
-    outside = np.interp(days, middles, values)
+    return _inside(np.interp(days, middles, values), np.arange(366), climate)
+
+
+def _inside(outside: NDArray[np.float64], at: NDArray[np.int64], climate: Climate) -> NDArray[np.float64]:
+    """Means in a place (n_days,) for those outside, on days of the year by their index."""
     means = _kept(outside, climate)
     for part in climate.parts:
-        means = np.where(part.days(), _kept(outside, part), means)
+        means = np.where(part.days()[at], _kept(outside, part), means)
     return np.asarray(means)
 
 
@@ -92,22 +98,49 @@ def _kept(outside: NDArray[np.float64], by: Climate | PartOfYear) -> NDArray[np.
     return np.asarray(means)
 
 
+def kept_at(climate: Climate, outside_c: float, day: date) -> float:
+    """How warm a place is when it is so warm outside on a day [°C]."""
+    return float(_inside(np.array([outside_c]), np.array([day.timetuple().tm_yday - 1]), climate)[0])
+
+
 @lru_cache(maxsize=256)
 def swing_of_year(climate: Climate) -> NDArray[np.float64]:
     """What the day's peak lies above its mean [°C], by day of a 366-day year (366,); a cooled place has none."""
-    swing = np.full(366, 0.0 if climate.cooled_to_c is not None else climate.daily_swing_c)
+    return _swing_inside(np.full(366, climate.daily_swing_c), np.arange(366), climate)
+
+
+def _swing_inside(outside: NDArray[np.float64], at: NDArray[np.int64], climate: Climate) -> NDArray[np.float64]:
+    swing = outside * (climate.cooled_to_c is None)
     for part in climate.parts:
-        swing = np.where(part.days(), 0.0 if part.cooled_to_c is not None else climate.daily_swing_c, swing)
+        swing = np.where(part.days()[at], outside * (part.cooled_to_c is None), swing)
     return np.asarray(swing)
 
 
+@lru_cache(maxsize=256)
+def _in_weather(climate: Climate) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64]]:
+    """Means and swings in a place on the days of its weather, NaN where nothing is known, and their index in the year."""
+    weather = climate.weather
+    if weather is None:
+        return np.zeros(0), np.zeros(0), np.zeros(0, dtype=np.int64)
+    days = [weather.first + timedelta(days=n) for n in range(len(weather.mean_c))]
+    at = np.array([day.timetuple().tm_yday - 1 for day in days])
+    swings = _swing_inside(weather.high_c - weather.mean_c, at, climate)
+    return _inside(weather.mean_c, at, climate), swings, at
+
+
 def mean_on(climate: Climate, day: date) -> float:
-    """Expected mean temperature of a place on a day [°C]."""
+    """Expected mean temperature of a place on a day [°C]; of its weather where that is known."""
+    known = climate.weather.at(day) if climate.weather else None
+    if known is not None:
+        return float(_in_weather(climate)[0][known])
     return float(year_of_means(climate)[day.timetuple().tm_yday - 1])
 
 
 def peak_on(climate: Climate, day: date) -> float:
     """Expected day's peak [°C]; a cooled place has none above its mean."""
+    known = climate.weather.at(day) if climate.weather else None
+    if known is not None:
+        return mean_on(climate, day) + float(_in_weather(climate)[1][known])
     return mean_on(climate, day) + float(swing_of_year(climate)[day.timetuple().tm_yday - 1])
 
 
@@ -167,6 +200,10 @@ class StageDates:
 
 @lru_cache(maxsize=512)
 def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.float64]:
+    return _heat_of(duration, year_of_means(climate), swing_of_year(climate))
+
+
+def _heat_of(duration: Duration, means: NDArray[np.float64], swings: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.array(
         [
             daily_heat(
@@ -176,7 +213,7 @@ def _heat_by_day_of_year(climate: Climate, duration: Duration) -> NDArray[np.flo
                 above_ceiling=AboveCeiling.STOP,
                 max_c=float(mean) + float(swing),
             )
-            for mean, swing in zip(year_of_means(climate), swing_of_year(climate), strict=True)
+            for mean, swing in zip(means, swings, strict=True)
         ]
     )
 
@@ -191,15 +228,21 @@ def _share_by_day_of_year(by_month: tuple[float, ...], south: bool) -> NDArray[n
 
 def _pace_by_day_of_year(duration: Duration, climate: Climate | None) -> NDArray[np.float64]:
     """Of a stage whose days hold in warmth and light, the share that goes by on a day (366,)."""
-    pace = np.full(366, 1.0 / (duration.days or 1.0))
     if climate is None:
-        return pace
+        return np.full(366, 1.0 / (duration.days or 1.0))
+    return _pace_of(duration, climate, year_of_means(climate), np.arange(366))
+
+
+def _pace_of(
+    duration: Duration, climate: Climate, means: NDArray[np.float64], at: NDArray[np.int64]
+) -> NDArray[np.float64]:
+    pace = np.full(len(means), 1.0 / (duration.days or 1.0))
     if duration.full_c is not None:
-        warm = (year_of_means(climate) - duration.base_c) / (duration.full_c - duration.base_c)
+        warm = (means - duration.base_c) / (duration.full_c - duration.base_c)
         pace = pace * np.clip(warm, 0.0, 1.0)
     if duration.half_light_mol is not None and climate.latitude is not None:
         there = light(climate.latitude, lets_in=climate.lets_in, lamps_mol=climate.lamps_mol)
-        pace = pace * pace_in_light(there, half_at_mol=duration.half_light_mol, enough_mol=ENOUGH_MOL)
+        pace = pace * pace_in_light(there, half_at_mol=duration.half_light_mol, enough_mol=ENOUGH_MOL)[at]
     return np.asarray(pace)
 
 
@@ -215,10 +258,25 @@ def _gathered_by_day_of_year(duration: Duration, climate: Climate | None) -> NDA
     return _heat_by_day_of_year(climate, duration)
 
 
+@lru_cache(maxsize=512)
+def _gathered_in_weather(duration: Duration, climate: Climate) -> NDArray[np.float64]:
+    """The same on the days of the weather (n_days,), NaN where nothing is known."""
+    means, swings, at = _in_weather(climate)
+    if duration.by_month:  # by the season alone
+        return np.full(len(means), np.nan)
+    return _pace_of(duration, climate, means, at) if duration.paced else _heat_known(duration, means, swings)
+
+
+def _heat_known(duration: Duration, means: NDArray[np.float64], swings: NDArray[np.float64]) -> NDArray[np.float64]:
+    known, found = ~np.isnan(means), np.full(len(means), np.nan)
+    found[known] = _heat_of(duration, means[known], swings[known])
+    return found
+
+
 def _over_years(by_day: NDArray[np.float64], year: int) -> NDArray[np.float64]:
-    """Sums up to the start of each day from 1 January of `year` on, over some years, 0 first."""
+    """What is gathered by day from 1 January of `year` on, over some years."""
     parts = [by_day if date(one, 12, 31).timetuple().tm_yday == 366 else by_day[:365] for one in _years(year)]
-    return np.concatenate(([0.0], np.cumsum(np.concatenate(parts))))
+    return np.concatenate(parts)
 
 
 def _years(year: int) -> range:
@@ -227,21 +285,21 @@ def _years(year: int) -> range:
 
 @lru_cache(maxsize=1024)
 def _gathered_sums(duration: Duration, climate: Climate | None, year: int) -> NDArray[np.float64]:
-    return _over_years(_gathered_by_day_of_year(duration, climate), year)
+    days = _over_years(_gathered_by_day_of_year(duration, climate), year)
+    if climate is not None and climate.weather is not None:
+        told = _gathered_in_weather(duration, climate)
+        first = _day_of(climate.weather.first, year)
+        begin, end = max(0, first), min(len(days), first + len(told))
+        if begin < end:
+            part = told[begin - first : end - first]
+            days[begin:end] = np.where(np.isnan(part), days[begin:end], part)
+    return np.concatenate(([0.0], np.cumsum(days)))
 
 
 def gathered_on(stage: TimedStage, day: date) -> float:
     """What a stage without fixed days gathers towards its target on a day."""
-    if not stage.duration.by_month and not stage.duration.paced:
-        return heat_on(stage, day)
-    return float(_gathered_by_day_of_year(stage.duration, stage.climate)[day.timetuple().tm_yday - 1])
-
-
-def heat_on(stage: TimedStage, day: date) -> float:
-    """Heat of a day for a thermal stage [°C·d]."""
-    if stage.climate is None:
-        raise refuse("place", "missing", f"“{stage.name}” runs on warmth, so it needs a place with a climate.")
-    return float(_heat_by_day_of_year(stage.climate, stage.duration)[day.timetuple().tm_yday - 1])
+    sums, at = _sums_from(stage, day.year), _day_of(day, day.year)
+    return float(sums[at + 1] - sums[at])
 
 
 def end_of(stage: TimedStage, start: date) -> date:
@@ -260,6 +318,7 @@ def end_of(stage: TimedStage, start: date) -> date:
 
 
 def _sums_from(stage: TimedStage, year: int) -> NDArray[np.float64]:
+    """Sums up to the start of each day from 1 January of `year` on, over some years, 0 first."""
     if stage.climate is None and not stage.duration.by_month and not stage.duration.paced:
         raise refuse("place", "missing", f"“{stage.name}” runs on warmth, so it needs a place with a climate.")
     return _gathered_sums(stage.duration, stage.climate, year)
@@ -356,8 +415,10 @@ def cold_days(stage: TimedStage, dates: StageDates) -> int:
     if stage.season.floor_c is None or stage.climate is None:
         return 0
     days = max(1, (dates.end - dates.start).days)
-    means, floor = year_of_means(stage.climate), stage.season.floor_c
-    by_day = [means[(dates.start + timedelta(days=n)).timetuple().tm_yday - 1] for n in range(min(days, 366))]
+    floor, climate = stage.season.floor_c, stage.climate
+    means = year_of_means(climate)
+    span = [dates.start + timedelta(days=n) for n in range(min(days, 366))]
+    by_day = [mean_on(climate, day) if climate.weather else means[day.timetuple().tm_yday - 1] for day in span]
     return int(sum(mean < floor - NEARLY for mean in by_day))
 
 

@@ -32,6 +32,7 @@ from aldrip.batches.asking_api import room as asking
 from aldrip.batches.buying_api import room as buying
 from aldrip.batches.levelling_api import room as levelling
 from aldrip.batches.questions_api import room as questions
+from aldrip.batches.weather_api import room as weather
 from aldrip.calc import contract
 from aldrip.calc.apart import Apart
 from aldrip.calc.calculators import CALCULATORS
@@ -87,6 +88,7 @@ for router in (
     buying.router,
     levelling.router,
     questions.router,
+    weather.router,
     sowing.router,
     seedcrops.router,
     deliveries.router,

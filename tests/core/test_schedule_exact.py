@@ -16,7 +16,7 @@ from aldrip_core.schedule import (
     end_of,
     follow,
     forward,
-    heat_on,
+    gathered_on,
     last_useful_start,
     mean_on,
     peak_on,
@@ -84,7 +84,7 @@ class Exact(TestCase):
         means = [mean_on(stage.climate, start + timedelta(days=n)) for n in range(500)]
         slow = thermal_time(heat_sum_c_d=stage.duration.heat_sum_c_d, base_c=stage.duration.base_c, daily_mean_c=means)
         self.assertEqual((end_of(stage, start) - start).days, slow.days)
-        self.assertAlmostEqual(heat_on(stage, start), max(0.0, means[0] - stage.duration.base_c))
+        self.assertAlmostEqual(gathered_on(stage, start), max(0.0, means[0] - stage.duration.base_c))
 
     def test_narrower_sowing_days_hold_for_the_sowing_alone(self) -> None:
         sowing = WorkingCalendar(frozenset({1, 4}))

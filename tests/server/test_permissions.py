@@ -68,6 +68,7 @@ BODIES: dict[str, Any] = {
     "/seed-standards": {"crop_id": 0, "seed_class": "x", "name": "x", "source": "x", "limits": []},
     "/isolation-rules": {"crop_id": 0, "seed_class": "x", "step": "open", "kind": "x", "metres": 1, "source": "x"},
     "/sites/{site_id}": {"latitude": 41},
+    "/sites/{site_id}/cover": {"first": "2027-07-06"},
     "/places/{place_id}/history": {"year": 2026, "crop": "x"},
     "/lots/{lot_id}/results": {"kind": "moisture", "tested_on": "2027-07-01", "client_uuid": uid()},
     "/lots/{lot_id}/seals": {"numbers": []},

@@ -65,6 +65,7 @@ const routes = [
     "/places",
     lazyRouteComponent(() => import("./rooms/places/Places"), "Places"),
     "add",
+    "weather",
   ),
   at(
     "/batches",

@@ -96,13 +96,13 @@ def _text(cell: Any) -> str:
 def _table(raw: list[tuple[int, list[str]]]) -> Table:
     filled = [(number, [cell.strip() for cell in row]) for number, row in raw if any(cell.strip() for cell in row)]
     if not filled:
-        raise refuse("file", "empty", "There is nothing in it. The first row holds the headings, the orders follow.")
+        raise refuse("file", "empty", "There is nothing in it. The first row holds the headings, the rows follow.")
     headings = filled[0][1]
     while headings and not headings[-1]:
         headings.pop()
     body = filled[1:]
     if not body:
-        raise refuse("file", "empty", "There are headings but no orders below them.")
+        raise refuse("file", "empty", "There are headings but nothing below them.")
     if len(body) > MOST_ROWS:
         raise refuse(
             "file", "too_large", f"{len(body):,} rows; at most {MOST_ROWS:,} are read at once. Split the file."

@@ -11,6 +11,7 @@ class BatchesConfig(AppConfig):
             deciding,  # noqa: F401  (says what waits in its rooms)
             levelling,  # noqa: F401  (says what may be run as a job)
             long_work,  # noqa: F401
+            weather,  # noqa: F401
         )
         from aldrip.batches.following import FOLLOWED, heard
         from aldrip.batches.holds import FOLLOWED as HELD_BY

@@ -15,6 +15,7 @@ from django.db.models import Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation, Role, User
+from aldrip.base.importing import read_text
 from aldrip.batches import counts, doing, grading, sowings, starting
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.saved import Saved, load_batch
@@ -34,6 +35,7 @@ from aldrip.orders.models import OrderLine
 from aldrip.orders.promised import shown
 from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place
+from aldrip.places.weather import days_of, take_days
 from aldrip_core.forecast import TrayCount
 from aldrip_core.stages import Trait
 from aldrip_core.units import Quantity, Unit
@@ -118,6 +120,8 @@ class Season:
             day += timedelta(days=1)
         self._stand_on(self.ends)
         self._tasks()
+        days = days_of(read_text((FOLDER / "weather.csv").read_text(encoding="utf-8")), self.ends)
+        take_days(self.ctx, self.ctx.rows(Site).get().pk, days)
 
     def _stand_on(self, day: date) -> None:
         self.ctx.organisation.practice_date = day

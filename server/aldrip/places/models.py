@@ -17,6 +17,8 @@ class Site(Known):
     monthly_c = models.JSONField()  # twelve means, January first
     daily_swing_c = models.FloatField(default=5.0)
     last_frost = models.CharField(max_length=5, blank=True)  # MM-DD
+    #: Another one whenever a day of its weather is another; none while only its climate is known.
+    weather_as = models.UUIDField(null=True)
 
     class Meta:
         constraints = [
@@ -26,6 +28,22 @@ class Site(Known):
 
     def __str__(self) -> str:
         return self.name
+
+
+class WeatherDay(models.Model):
+    """Temperatures outside on a day at a site, read or forecast [°C]."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="weather")
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="weather")
+    day = models.DateField()
+    low_c = models.FloatField()
+    mean_c = models.FloatField()
+    high_c = models.FloatField()
+    forecast = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["day"]
+        constraints = [models.UniqueConstraint(fields=["site", "day"], name="weather_once")]
 
 
 class Kind(models.TextChoices):

@@ -72,6 +72,11 @@ export const editionsQuery = (kind: string, slug: string) =>
     queryFn: () => take(api.GET("/api/library/{kind}/{slug}/editions", { params: { path: { kind, slug } } })),
   });
 export const placesQuery = queryOptions({ queryKey: ["places"], queryFn: () => take(api.GET("/api/places")) });
+export const weatherQuery = (site: number) =>
+  queryOptions({
+    queryKey: ["places", "weather", site],
+    queryFn: () => take(api.GET("/api/sites/{site_id}/weather", { params: { path: { site_id: site } } })),
+  });
 export const seasonQuery = queryOptions({ queryKey: ["season"], queryFn: () => take(api.GET("/api/season-line")) });
 /** Weeks back for which lists show what is over: at first, and where somebody asks for more. */
 export const LATELY = 8;

@@ -2248,6 +2248,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/weather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shown
+         * @description What was read in the last weeks and is forecast, with the frosts ahead where plants stand.
+         */
+        get: operations["aldrip_batches_weather_api_shown"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/weather/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring File
+         * @description Days from a CSV or XLSX file: date, lowest, highest and, if known, mean, in °C; all or none.
+         */
+        post: operations["aldrip_batches_weather_api_bring_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/weather/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Practice
+         * @description Ten days of the simulated weather service, for practice.
+         */
+        post: operations["aldrip_batches_weather_api_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/weather/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop
+         * @description Let the forecast go; what was read stays.
+         */
+        post: operations["aldrip_batches_weather_api_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cover
+         * @description Put covering against a frost that is forecast on the day sheet.
+         */
+        post: operations["aldrip_batches_weather_api_cover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/card": {
         parameters: {
             query?: never;
@@ -7864,6 +7964,70 @@ export interface components {
             /** Rows */
             rows?: components["schemas"]["RowIO"][] | null;
         };
+        /** FrostOut */
+        FrostOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Worst C */
+            worst_c: number;
+            /** Places */
+            places: string[];
+            /** Batches */
+            batches: number;
+            /** Covered */
+            covered: boolean;
+        };
+        /**
+         * WeatherDayOut
+         * @description Temperatures outside [°C]; `usual_c`: the climate's mean of that day.
+         */
+        WeatherDayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Low C */
+            low_c: number;
+            /** Mean C */
+            mean_c: number;
+            /** High C */
+            high_c: number;
+            /** Usual C */
+            usual_c: number;
+            /** Forecast */
+            forecast: boolean;
+        };
+        /**
+         * WeatherOut
+         * @description `read_until`, `forecast_until`: the last days of which something is known.
+         */
+        WeatherOut: {
+            /** Days */
+            days: components["schemas"]["WeatherDayOut"][];
+            /** Frosts */
+            frosts: components["schemas"]["FrostOut"][];
+            /** Read Until */
+            read_until: string | null;
+            /** Forecast Until */
+            forecast_until: string | null;
+        };
+        /** CoverIn */
+        CoverIn: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+        };
         /** CardOut */
         CardOut: {
             /** Batch Id */
@@ -13142,6 +13306,130 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EnteredOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_shown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeatherOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_bring_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_cover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
         };

@@ -14,6 +14,7 @@ import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { useAsk } from "../../ui/useAsk";
 import { SitePlan } from "./SitePlan";
+import { Weather } from "./Weather";
 
 type Place = Schemas["PlaceOut"];
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
@@ -107,7 +108,8 @@ export function Places() {
               </div>
             </details>
           ) : null}
-          <h2>Climate of {site.name}, means outside in °C</h2>
+          <Weather site={site} />
+          <h2 className="mt-6">Climate of {site.name}, means outside in °C</h2>
           <table className="tbl max-w-3xl">
             <thead>
               <tr>

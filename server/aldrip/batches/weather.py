@@ -1,0 +1,218 @@
+"""What the forecast threatens: frost where plants stand, heat in which seed rests."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from itertools import pairwise
+from typing import Any
+
+from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.accounts.decisions import Decision, Look, Words, asks
+from aldrip.base.errors import refuse
+from aldrip.base.words import day, plural
+from aldrip.batches.models import Batch, Occupancy
+from aldrip.diary.models import Task
+from aldrip.places.climate import climate_of
+from aldrip.places.models import Place, Site, WeatherDay
+from aldrip_core.schedule import kept_at, peak_on
+from aldrip_core.stages import Trait
+from aldrip_core.weather import FROST_C, Spell, heats
+
+COVER = "cover"
+COVER_MINUTES = 30
+CAUTION = "Ice on paths and wet sheets: watch your step, and lift sheets by two."
+
+
+@dataclass(frozen=True)
+class Frost:
+    """A run of nights in which it freezes where plants stand: in which places, how many batches, the coldest there [°C]."""
+
+    site: Site
+    first: date
+    last: date
+    worst_c: float
+    places: tuple[Place, ...]
+    batches: int
+
+
+def _there(ctx: Ctx, first: date, last: date) -> list[tuple[int, int, date, date]]:
+    """Batch, place and days of the plants that stand somewhere in `[first, last]`: sown ones, and what is to come by then."""
+    rows = Occupancy.objects.filter(
+        place__organisation=ctx.organisation,
+        during__overlap=(first, last + timedelta(days=1)),
+        stage__actual_end=None,
+        stage__batch__method__way="plants",
+        stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY),
+    )
+    found = rows.values_list("stage__batch", "place", "during")
+    return [(batch, place, during.lower, during.upper) for batch, place, during in found]
+
+
+def frosts_ahead(ctx: Ctx) -> list[Frost]:
+    """Nights of the forecast, and the next one, in which plants would freeze."""
+    rows = list(ctx.rows(WeatherDay).filter(day__gte=ctx.today, low_c__lte=FROST_C + 20).order_by("day"))
+    if not rows:
+        return []
+    places = {p.pk: p for p in ctx.rows(Place).filter(site__in={r.site_id for r in rows}).select_related("site")}
+    stands = _there(ctx, rows[0].day, rows[-1].day)
+    by_site: dict[int, dict[date, tuple[float, set[int], set[int]]]] = defaultdict(dict)
+    for row in rows:
+        for batch, pk, since, until in stands:
+            place = places.get(pk)
+            if place is None or place.site_id != row.site_id or not since <= row.day < until:
+                continue
+            low = kept_at(climate_of(place), row.low_c, row.day)
+            if low <= FROST_C:
+                worst, cold, batches = by_site[row.site_id].setdefault(row.day, (low, set(), set()))
+                cold.add(pk)
+                batches.add(batch)
+                by_site[row.site_id][row.day] = (min(worst, low), cold, batches)
+    return [_frost(places, run, by_site[site]) for site in by_site for run in _runs(sorted(by_site[site]))]
+
+
+def _runs(days: Sequence[date]) -> list[list[date]]:
+    cuts = [0, *(n for n, (a, b) in enumerate(pairwise(days), 1) if (b - a).days > 1), len(days)]
+    return [list(days[a:b]) for a, b in pairwise(cuts)]
+
+
+def _frost(
+    places: dict[int, Place], run: Sequence[date], by_day: dict[date, tuple[float, set[int], set[int]]]
+) -> Frost:
+    cold = sorted(set().union(*(by_day[night][1] for night in run)), key=lambda pk: (places[pk].order, pk))
+    batches = set().union(*(by_day[night][2] for night in run))
+    worst = min(by_day[night][0] for night in run)
+    found = tuple(places[pk] for pk in cold)
+    return Frost(found[0].site, run[0], run[-1], worst, found, len(batches))
+
+
+def _days(first: date, last: date) -> str:
+    """“on Tue 6 Jul”, “from Tue 6 to Thu 8 Jul”."""
+    end = f"{last:%a} {last.day} {last:%b}"
+    if first == last:
+        return f"on {end}"
+    return f"from {first:%a} {first.day}{'' if first.month == last.month else f' {first:%b}'} to {end}"
+
+
+def _names(places: Sequence[str]) -> str:
+    more = f" and {len(places) - 3} more" if len(places) > 3 else ""
+    return ", ".join(places[:3]) + more
+
+
+def covered(ctx: Ctx, frost: Frost) -> bool:
+    """Whether covering stands on the day sheet for it, done or not."""
+    rows = ctx.rows(Task).filter(kind=COVER, subject=frost.site.uuid, due_from__lte=frost.first, due_to__gt=frost.last)
+    return rows.exists()
+
+
+@asks(
+    frost=lambda d: Words(
+        f"frost in {d['site']}",
+        f"{_degrees(d['worst'])} is forecast {_days(d['first'], d['last'])} where {plural(int(d['batches']), 'batch', 'batches')} "
+        f"{'stands' if d['batches'] == 1 else 'stand'}: {d['places']}.",
+        "Cover, or take in",
+    )
+)
+def frost(look: Look) -> Iterable[Decision]:
+    """Frost that is forecast where plants stand, until covering stands on the day sheet."""
+    for one in frosts_ahead(look.ctx):
+        if not covered(look.ctx, one):
+            data = {"site": one.site.name, "first": one.first, "last": one.last, "worst": one.worst_c}
+            data |= {"batches": one.batches, "places": _names([place.name for place in one.places])}
+            yield Decision("places", "frost", one.site.name, data, "/places?weather=1", one.first)
+
+
+def _degrees(value: float) -> str:
+    return f"{value:.0f} °C".replace("-", "−")
+
+
+@dataclass(frozen=True)
+class Heat:
+    """Days on which a batch's seed rests because of the heat where it lies."""
+
+    batch: Batch
+    place: Place
+    ceiling_c: float
+    spell: Spell
+
+
+def heat_ahead(ctx: Ctx) -> list[Heat]:
+    """Seed that lies, or is to lie, hotter than it comes up, by what is forecast."""
+    last = ctx.rows(WeatherDay).filter(day__gt=ctx.today).order_by("-day").values_list("day", flat=True).first()
+    if last is None:
+        return []
+    rows = Occupancy.objects.filter(
+        place__organisation=ctx.organisation,
+        during__overlap=(ctx.today, last + timedelta(days=1)),
+        stage__actual_end=None,
+        stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN),
+    ).select_related("stage__batch__crop", "place__site")
+    found = []
+    for row in rows.order_by("stage__batch", "during"):
+        stages = row.stage.batch.method_snapshot["stages"]
+        own: dict[str, Any] = next((one for one in stages if one["key"] == row.stage.key), {})
+        ceiling = own.get("ceiling_c")
+        if ceiling is None or Trait.EMERGES.value not in own.get("traits", ()):
+            continue
+        first, end = max(row.during.lower, ctx.today), min(row.during.upper, last + timedelta(days=1))
+        climate = climate_of(row.place)
+        span = [first + timedelta(days=n) for n in range((end - first).days)]
+        known = {d: peak_on(climate, d) for d in span if climate.weather and climate.weather.at(d) is not None}
+        found += [Heat(row.stage.batch, row.place, ceiling, spell) for spell in heats(known, ceiling_c=ceiling)[:1]]
+    return found
+
+
+@asks(
+    heat=lambda d: Words(
+        f"{d['batch']} too hot",
+        f"Up to {_degrees(d['worst'])} in {d['place']} {_days(d['first'], d['last'])}: {d['crop']} {d['batch']} rests above "
+        f"{_degrees(d['ceiling'])}.",
+        "Another day or place",
+        d["stands"],
+    )
+)
+def heat(look: Look) -> Iterable[Decision]:
+    """Seed that would rest in the heat that is forecast."""
+    from aldrip.batches.deciding import promise_of
+
+    for one in heat_ahead(look.ctx):
+        data = {
+            "batch": one.batch.code,
+            "crop": one.batch.crop.name,
+            "place": one.place.name,
+            "worst": one.spell.worst_c,
+        }
+        data |= {"first": one.spell.first, "last": one.spell.last, "ceiling": one.ceiling_c}
+        data["stands"] = promise_of(look, one.batch.pk)
+        yield Decision("batches", "heat", one.batch.code, data, f"/batches/{one.batch.pk}", one.spell.first)
+
+
+@act
+def put_covering(ctx: Ctx, site_id: Ref, first: date) -> Task:
+    """Put covering for the frost that begins on a night on the day sheet, in the afternoon before it."""
+    site = ctx.get(Site, site_id, lock=True)
+    found = next((one for one in frosts_ahead(ctx) if one.site.pk == site.pk and one.first == first), None)
+    if found is None:
+        raise refuse(
+            "first",
+            "no_frost",
+            f"No frost is forecast from {day(first)} on where plants stand. Look at the weather again.",
+        )
+    if covered(ctx, found):
+        raise refuse("first", "there", "Covering for it stands on the day sheet already.")
+    task = Task.objects.create(
+        organisation=ctx.organisation,
+        subject_kind="site",
+        subject=site.uuid,
+        subject_code="",
+        kind=COVER,
+        title=f"Cover against frost, {_degrees(found.worst_c)}: {_names([place.name for place in found.places])}"[:200],
+        place=found.places[0] if len(found.places) == 1 else None,
+        due_from=found.first,
+        due_to=found.last + timedelta(days=1),
+        part_of_day="afternoon",
+        minutes=COVER_MINUTES * len(found.places),
+        caution=CAUTION,
+    )
+    ctx.record("places.cover", f"On the day sheet: {task.title}.", site)
+    return task
