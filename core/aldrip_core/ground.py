@@ -19,6 +19,7 @@ from aldrip_core.units import Unit
 from aldrip_core.working_calendar import WorkingCalendar
 
 BACK, AHEAD = 400, 900  # days around today on which space is summed
+SHUT = 9.0  # share of a place that is shut: fuller than any that is only full
 Key = int  # how the one who loaded the ground tells its places apart
 
 
@@ -58,6 +59,15 @@ class Regime:
 
 
 @dataclass(frozen=True, slots=True)
+class Limit:
+    """Days `[first, end)` on which a place holds less than usual, in its unit; nothing: it is shut."""
+
+    first: date
+    end: date
+    usable: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class PlaceSpec:
     """A place: what kind, what it holds of which unit, whether it takes one use at a time, how warm it is when.
 
@@ -72,6 +82,7 @@ class PlaceSpec:
     whole: bool = False
     closed: bool = False
     regimes: tuple[Regime, ...] = (Regime(Climate((10.0,) * 12)),)
+    limits: tuple[Limit, ...] = ()
 
     @property
     def climate(self) -> Climate:
@@ -121,9 +132,12 @@ class Lane:
         self.place = place
         self.usable = place.usable
         self.load: NDArray[np.float64] = np.zeros(days)
+        self.shut: NDArray[np.bool_] | None = None  # days on which a place that takes anything takes nothing
 
     def share(self, start: int, end: int, amount: float) -> float:
         """Peak share of the place over day indexes [start, end) with `amount` more on it."""
+        if self.shut is not None and start < end and self.shut[start:end].any():
+            return SHUT
         if not self.usable or start >= end:
             return 0.0
         peak = float(self.load[start:end].max())
@@ -175,6 +189,8 @@ class Ground:
                 self.by_kind[lane.place.kind].append(lane)
         self._stand(standing)
         self._step(steps)
+        for lane in self.lanes.values():
+            self._limit(lane)
         self._lots, self._records = lots, records  # asked for when a plan needs them
 
     @cached_property
@@ -228,6 +244,19 @@ class Ground:
                 total = self.lanes[key].load + np.cumsum(change)[:-1]
                 total[np.abs(total) < TOLERANCE] = 0.0
                 self.lanes[key].load = total
+
+    def _limit(self, lane: Lane) -> None:
+        """What is shut of a place counts as taken; where limits overlap the narrowest holds."""
+        away = np.zeros(self.days)
+        for limit in lane.place.limits:
+            span = slice(self.index(limit.first), self.index(limit.end))
+            if lane.usable is None:
+                lane.shut = np.zeros(self.days, dtype=bool) if lane.shut is None else lane.shut
+                lane.shut[span] = True
+            else:
+                away[span] = np.maximum(away[span], max(0.0, lane.usable - limit.usable))
+        if lane.place.limits and lane.usable is not None:
+            lane.load = lane.load + away
 
     def put(self, place: Key, start: date, end: date, amount: float) -> None:
         """Let an amount stand in memory, so that the next batch planned sees it."""

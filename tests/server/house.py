@@ -39,6 +39,10 @@ SURE = {
 }
 
 
+#: Routes that take a file, not JSON; their own tests send junk.
+FILES = {"/orders/import/file", "/archive", "/sites/{ref:site_id}/weather/file"}
+
+
 def make_house(name: str = "Test Nursery", role: str = Role.MANAGER, username: str = "ada") -> Ctx:
     """A nursery on a practice date, with places and one person."""
     organisation = Organisation.objects.create(

@@ -61,6 +61,11 @@ def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
                     {"start": r.start, "end": r.end, "amount": r.amount}
                     for r in ground.over(lane.place.key, start, end)
                 ],
+                "closings": [
+                    {"start": limit.first, "end": limit.end, "holds": limit.usable}
+                    for limit in lane.place.limits
+                    if limit.first < end and limit.end > start
+                ],
                 "bodies": bodies.get(lane.place.key, []),
             }
         )

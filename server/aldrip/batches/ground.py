@@ -19,7 +19,7 @@ from aldrip.methods.snapshot import read_snapshot, take_snapshot
 from aldrip.places.climate import climate_of
 from aldrip.places.models import Place
 from aldrip_core import ground as core
-from aldrip_core.ground import AHEAD, BACK, LotSpec, PlaceSpec, Regime, Standing
+from aldrip_core.ground import AHEAD, BACK, Limit, LotSpec, PlaceSpec, Regime, Standing
 from aldrip_core.learned_rates import Counted, Learned, Record
 from aldrip_core.stages import MethodSpec, Trait
 from aldrip_core.units import unit
@@ -41,7 +41,14 @@ def place_spec(place: Place) -> PlaceSpec:
         place.sharing == "whole",
         not place.active,
         (Regime(climate_of(place)),),
+        tuple(limit_of(one) for one in place.closings),
     )
+
+
+def limit_of(closing: Mapping[str, Any]) -> Limit:
+    """A time for which a place is shut or smaller, in core's terms."""
+    first, last = (date.fromisoformat(closing[name]) for name in ("first", "last"))
+    return Limit(first, last + timedelta(days=1), closing["holds"])
 
 
 def lot_spec(lot: Lot, left: Decimal | None = None) -> LotSpec:

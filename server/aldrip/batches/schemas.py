@@ -285,6 +285,14 @@ class BodyOut(Schema):
     decide_by: date | None
 
 
+class ClosingLaneOut(Schema):
+    """Days `[start, end)` on which a place holds no more than so much."""
+
+    start: date
+    end: date
+    holds: float
+
+
 class LaneOut(Schema):
     place_id: int
     name: str
@@ -297,6 +305,7 @@ class LaneOut(Schema):
     peak_on: date
     load: list[float]
     over: list[OverOut]
+    closings: list[ClosingLaneOut]
     bodies: list[BodyOut]
 
 

@@ -1,6 +1,7 @@
 """Sites and places; the first run of an empty house."""
 
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 from django.contrib.auth import login
@@ -32,6 +33,22 @@ class YearPartIn(Schema):
     excess_c: Number = 0
 
 
+class ClosingIn(Schema):
+    """Days on which a place is shut, or holds so much and no more: as people write them."""
+
+    first: str = Field(max_length=30)
+    last: str = Field(max_length=30)
+    holds: MaybeNumber = None
+    why: str = Field(default="", max_length=80)
+
+
+class ClosingOut(Schema):
+    first: date
+    last: date
+    holds: float
+    why: str
+
+
 class PlaceIn(Schema):
     name: str
     kind: str
@@ -44,13 +61,15 @@ class PlaceIn(Schema):
     lets_in: MaybeShare = None
     lamps_mol: Number = 0
     parts: list[YearPartIn] | None = None
+    closings: list[ClosingIn] | None = None
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
     corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
     def spec(self) -> services.PlaceSpec:
         given = {name: getattr(self, name) for name in services.PlaceSpec.__dataclass_fields__}
         parts = None if self.parts is None else [services.PartSpec(**one.dict()) for one in self.parts]
-        return services.PlaceSpec(**{**given, "parts": parts})
+        closings = None if self.closings is None else [services.ClosingSpec(**one.dict()) for one in self.closings]
+        return services.PlaceSpec(**{**given, "parts": parts, "closings": closings})
 
     def with_outline(self, site: Site) -> services.PlaceSpec:
         """The place with its outline, typed as corners or given as GeoJSON."""
@@ -98,6 +117,7 @@ class PlaceOut(Schema):
     lets_in: float | None
     lamps_mol: float
     parts: list[YearPartOut]
+    closings: list[ClosingOut]
     active: bool
     outline: dict[str, Any] | None
     corners_m: list[list[float]] | None  # of its outline, metres east and north of the site
@@ -140,6 +160,7 @@ def _place(place: Place) -> dict[str, Any]:
         "lets_in",
         "lamps_mol",
         "parts",
+        "closings",
         "active",
         "outline",
     )

@@ -78,6 +78,8 @@ class Place(Known):
     lamps_mol = models.FloatField(default=0, db_default=0)  # light that lamps add, mol/m² a day
     #: How it is kept in parts of every year, where that is otherwise: first and last day (MM-DD), and the same three.
     parts = models.JSONField(default=list)
+    #: Days on which it is shut or holds less: first and last (ISO), what it holds then (0: shut), and why.
+    closings = models.JSONField(default=list)
     outline = models.JSONField(null=True)  # GeoJSON Polygon, WGS84, of a field
     order = models.PositiveSmallIntegerField(default=0)
     active = models.BooleanField(default=True)

@@ -10,10 +10,12 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.models import Member, Organisation, Role, User
 from aldrip.accounts.people import may_begin
 from aldrip.accounts.services import check_days, check_timezone, make_user
+from aldrip.base.days import read_day
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.methods.models import Crop
 from aldrip.places.ground import centre_of, lies_far, moved_with, polygon_of, ring_of
 from aldrip.places.models import Kind, LandUse, Place, Site
+from aldrip_core import refusal as core
 from aldrip_core.geometry import area_m2
 from aldrip_core.isolation import common_parts
 from aldrip_core.seasons import month_day
@@ -38,9 +40,9 @@ class PlaceSpec:
     lets_in: float | None = None  # share of daylight; usual for its kind where nobody says
     lamps_mol: float = 0.0
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field, WGS84
-    parts: Sequence["PartSpec"] | None = (
-        None  # of the year, in which it is kept otherwise; as they are where nobody says
-    )
+    #: Of the year, in which it is kept otherwise; and days on which it is shut or smaller. As they are where nobody says.
+    parts: Sequence["PartSpec"] | None = None
+    closings: Sequence["ClosingSpec"] | None = None
 
 
 @dataclass(frozen=True)
@@ -54,7 +56,19 @@ class PartSpec:
     excess_c: float = 0.0
 
 
+@dataclass(frozen=True)
+class ClosingSpec:
+    """Days on which a place is shut, or holds no more than `holds` in its unit; days as people write them, “6 Jul 2027”."""
+
+    first: str
+    last: str
+    holds: float | None = None
+    why: str = ""
+
+
 MOST_PARTS = 12
+MOST_CLOSINGS = 40
+LONGEST_CLOSING = 1500  # days; what is shut for longer is not in use
 
 
 def check_climate(latitude: float, monthly_c: Sequence[float]) -> None:
@@ -135,6 +149,35 @@ def _parts(spec: PlaceSpec) -> list[dict[str, Any]]:
     if faults:
         raise Refused(faults)
     return found
+
+
+def _closings(spec: PlaceSpec) -> list[dict[str, Any]]:
+    """Closings as they are kept, the earliest first. Raises Refused with every one that cannot be."""
+    if len(spec.closings or ()) > MOST_CLOSINGS:
+        told = f"{len(spec.closings or ())} times shut are more than {MOST_CLOSINGS}: leave out those that are over."
+        raise refuse("closings", "too_many", told)
+    found: list[dict[str, Any]] = []
+    faults: list[FieldError] = []
+    for n, one in enumerate(spec.closings or ()):
+        try:
+            first, last = (read_day(getattr(one, name), f"closings.{n}.{name}") for name in ("first", "last"))
+            if last < first:
+                raise refuse(f"closings.{n}.last", "crossed", "It ends before it begins.")
+            if (last - first).days > LONGEST_CLOSING:
+                told = f"{(last - first).days:,} days are very long. Is it in use at all?"
+                raise refuse(f"closings.{n}.last", "too_long", told)
+            if one.holds is not None and one.holds < 0:
+                raise refuse(f"closings.{n}.holds", "out_of_range", "It cannot hold less than nothing.")
+            if one.holds and spec.capacity is None and spec.outline is None:
+                told = "Say first what the place holds as a rule; without that it can only be shut."
+                raise refuse(f"closings.{n}.holds", "no_capacity", told)
+            kept = {"first": str(first), "last": str(last), "holds": one.holds or 0.0, "why": one.why.strip()[:80]}
+            found.append(kept)
+        except core.Refused as wrong:
+            faults += wrong.errors
+    if faults:
+        raise Refused(faults)
+    return sorted(found, key=lambda one: (one["first"], one["last"]))
 
 
 def _ground(site: Site, spec: PlaceSpec) -> dict[str, Any]:
@@ -231,6 +274,7 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
         lets_in=spec.lets_in,
         lamps_mol=spec.lamps_mol,
         parts=_parts(spec),
+        closings=_closings(spec),
         order=ctx.rows(Place).count(),
     )
     ctx.record("places.add", f"Added {place.name}.", place)
@@ -271,7 +315,7 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
         _overlaps(ctx, place.site, spec, place.pk)
     for barred in bars:
         barred(ctx, place, spec)
-    names = ("name", "capacity", "set_point_c", "parts")
+    names = ("name", "capacity", "set_point_c", "parts", "closings")
     before = {name: getattr(place, name) for name in names}
     place.name, place.kind, place.unit = name, spec.kind, unit_of(spec)
     for field, value in _ground(place.site, spec).items():
@@ -281,6 +325,8 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
     place.lets_in, place.lamps_mol = spec.lets_in, spec.lamps_mol
     if spec.parts is not None:
         place.parts = _parts(spec)
+    if spec.closings is not None:
+        place.closings = _closings(spec)
     place.save()
     after = {name: getattr(place, name) for name in names}
     ctx.record("places.change", f"Changed {place.name}.", place, before=before, after=after)

@@ -3,18 +3,17 @@
 import re
 import uuid
 from collections.abc import Sequence
-from contextlib import suppress
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from aldrip.accounts.context import Ctx, Ref, act
+from aldrip.base.days import read_day as read_day_text
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.base.importing import Table
 from aldrip.base.words import plural
 from aldrip.places.models import Site, WeatherDay
 from aldrip_core import refusal
 from aldrip_core.schedule import Climate, year_of_means
-from aldrip_core.seasons import MONTHS
 from aldrip_core.weather import FORECAST_DAYS, DayRead, read_day, simulated
 
 #: Headings by what they mean, in small letters without what stands in brackets.
@@ -26,7 +25,6 @@ HEADINGS = {
 }
 MOST_FAULTS = 20
 SERVICE_DAYS = 10
-DAY_WORDS = re.compile(r"(\d{1,2})[ .]+(?:(\d{1,2})\.\s*|([A-Za-z]{3})[a-z]*\.?\s+)(\d{4})")
 
 
 @dataclass(frozen=True)
@@ -35,18 +33,6 @@ class Taken:
 
     read: int
     forecast: int
-
-
-def _day(text: str) -> date:
-    text = text.strip()
-    with suppress(ValueError):
-        return date.fromisoformat(text)
-    found = DAY_WORDS.fullmatch(text)
-    if found:
-        with suppress(ValueError):
-            return date(int(found[4]), int(found[2] or MONTHS.index(found[3].lower()) + 1), int(found[1]))
-    both = " It could be two days." if re.fullmatch(r"\d{1,2}/\d{1,2}/\d{2,4}", text) else ""
-    raise refuse("day", "unreadable", f"“{text}” is no day.{both} Write it like 2027-07-06.")
 
 
 def _number(field: str, text: str) -> float | None:
@@ -72,7 +58,7 @@ def days_of(table: Table, today: date) -> list[DayRead]:
     for row, line in zip(table.rows, table.lines, strict=True):
         cell = {name: row[n] for name, n in at.items() if n is not None}
         try:
-            day = _day(cell["day"])
+            day = read_day_text(cell["day"], "day")
             low, mean, high = (_number(name, cell.get(name, "")) for name in ("low_c", "mean_c", "high_c"))
             one = read_day(day, low_c=low, mean_c=mean, high_c=high, today=today)
             if day in found and found[day] != one:

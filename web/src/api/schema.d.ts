@@ -3536,6 +3536,23 @@ export interface components {
              */
             code: string;
         };
+        /**
+         * ClosingIn
+         * @description Days on which a place is shut, or holds so much and no more: as people write them.
+         */
+        ClosingIn: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Holds */
+            holds?: number | string | null;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
         /** PlaceIn */
         PlaceIn: {
             /** Name */
@@ -3569,6 +3586,8 @@ export interface components {
             lamps_mol: number | string;
             /** Parts */
             parts?: components["schemas"]["YearPartIn"][] | null;
+            /** Closings */
+            closings?: components["schemas"]["ClosingIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -4663,6 +4682,23 @@ export interface components {
              */
             reason: string;
         };
+        /** ClosingOut */
+        ClosingOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Holds */
+            holds: number;
+            /** Why */
+            why: string;
+        };
         /** KindOut */
         KindOut: {
             /** Value */
@@ -4715,6 +4751,8 @@ export interface components {
             lamps_mol: number;
             /** Parts */
             parts: components["schemas"]["YearPartOut"][];
+            /** Closings */
+            closings: components["schemas"]["ClosingOut"][];
             /** Active */
             active: boolean;
             /** Outline */
@@ -4799,6 +4837,8 @@ export interface components {
             lamps_mol: number | string;
             /** Parts */
             parts?: components["schemas"]["YearPartIn"][] | null;
+            /** Closings */
+            closings?: components["schemas"]["ClosingIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -4855,6 +4895,8 @@ export interface components {
             lamps_mol: number | string;
             /** Parts */
             parts?: components["schemas"]["YearPartIn"][] | null;
+            /** Closings */
+            closings?: components["schemas"]["ClosingIn"][] | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -6631,6 +6673,24 @@ export interface components {
             /** Decide By */
             decide_by: string | null;
         };
+        /**
+         * ClosingLaneOut
+         * @description Days `[start, end)` on which a place holds no more than so much.
+         */
+        ClosingLaneOut: {
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /**
+             * End
+             * Format: date
+             */
+            end: string;
+            /** Holds */
+            holds: number;
+        };
         /** LaneOut */
         LaneOut: {
             /** Place Id */
@@ -6658,6 +6718,8 @@ export interface components {
             load: number[];
             /** Over */
             over: components["schemas"]["OverOut"][];
+            /** Closings */
+            closings: components["schemas"]["ClosingLaneOut"][];
             /** Bodies */
             bodies: components["schemas"]["BodyOut"][];
         };

@@ -14,6 +14,32 @@ type Lane = Schemas["LaneOut"];
 const MANY = 60; // bodies in a lane, from which the thin ones are drawn together
 const THIN = 2.5; // px
 
+/** Days on which a place holds less than usual, from what it holds then up to its rim. */
+function ShutShapes({ lane, y }: { lane: Lane; y: (amount: number) => number }) {
+  const { scale } = useSpan();
+  return lane.closings.map((one) => {
+    const [x, width] = [scale.x(one.start), scale.x(one.end) - scale.x(one.start)];
+    const holds = Math.min(one.holds, lane.usable);
+    return (
+      <g key={`${one.start}${one.end}`} className="pointer-events-none">
+        <rect
+          x={x}
+          y={y(lane.usable)}
+          width={width}
+          height={Math.max(1, y(holds) - y(lane.usable))}
+          className="fill-fold stroke-ink3"
+          strokeDasharray="4 2"
+        />
+        {width > 60 ? (
+          <text x={x + 5} y={y(lane.usable) + 13} className="cond fill-ink2 text-note">
+            {holds > 0 ? `holds ${quantity(holds, lane.unit)}` : "shut"}
+          </text>
+        ) : null}
+      </g>
+    );
+  });
+}
+
 /** A proposal's stages in this lane, as bodies that would stand there. */
 function proposedBodies(
   lane: Lane,
@@ -166,6 +192,7 @@ export const LaneRow = memo(function LaneRow({
         </g>
         <path d={loadPath(later, end, scale.x, foldY)} className="fill-plan stroke-line" strokeWidth={1} />
         <g clipPath={`url(#open${lane.place_id})`}>
+          <ShutShapes lane={lane} y={y} />
           <ThinShapes laid={thin} lane={lane} y={y} />
           {thick.map((one, n) => (
             <BodyShape

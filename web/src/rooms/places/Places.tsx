@@ -5,6 +5,7 @@ import { useFieldArray, useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { homelessQuery, placesQuery } from "../../api/queries";
 import { AskField, AskForm } from "../../ui/AskForm";
+import { fullDay, windowWords } from "../../ui/dates";
 import { few, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { OutlinePad } from "../../ui/OutlinePad";
@@ -161,6 +162,12 @@ function columnsOf(edit: ((place: Place) => void) | null): Column<Place>[] {
       cell: (place) => (
         <span className={place.active ? "" : "text-ink3"}>
           <b>{place.name}</b> {place.active ? "" : "(closed)"}
+          {place.closings.map((one) => (
+            <span key={`${one.first}${one.last}`} className="note block">
+              {one.holds ? `holds ${quantity(one.holds, place.unit)}` : "shut"} {windowWords(one.first, one.last)}
+              {one.why ? `: ${one.why}` : ""}
+            </span>
+          ))}
           {place.kind === "field" ? (
             <span className="note block">
               {place.corners_m ? few(place.corners_m.length, "corner") : "no outline yet"}
@@ -305,6 +312,12 @@ function PlaceForm({
       cooled_to_c: text(part.cooled_to_c),
       excess_c: text(part.excess_c),
     })),
+    closings: (place?.closings ?? []).map((one) => ({
+      first: fullDay(one.first),
+      last: fullDay(one.last),
+      holds: one.holds ? text(one.holds) : "",
+      why: one.why,
+    })),
     outline: place?.corners_m?.map((corner) => corner.join(" ")).join("\n") ?? "",
   };
   const ask = useAsk({
@@ -331,6 +344,7 @@ function PlaceForm({
     },
   });
   const parts = useFieldArray({ control: ask.form.control, name: "parts" });
+  const closings = useFieldArray({ control: ask.form.control, name: "closings" });
   const { kind: chosen, outline = "" } = useWatch({ control: ask.form.control });
   return (
     <Sheet open onClose={onClose} title={place ? `Change ${place.name}` : "Add a place"}>
@@ -401,6 +415,25 @@ function PlaceForm({
           }
         >
           Kept otherwise in a part of the year
+        </button>
+        {closings.fields.map((field, n) => (
+          <fieldset key={field.id} className="grid grid-cols-2 gap-3 border-rule border-l-4 pl-3">
+            <legend className="note">Shut, or smaller</legend>
+            <AskField ask={ask} name={`closings.${n}.first`} label="From" hint="3 Aug 2027" needed />
+            <AskField ask={ask} name={`closings.${n}.last`} label="To and with" hint="17 Aug 2027" needed />
+            <AskField ask={ask} name={`closings.${n}.holds`} label="Usable then" hint="Empty: it is shut" digits />
+            <AskField ask={ask} name={`closings.${n}.why`} label="Why" hint="Wash and repair" />
+            <button type="button" className="btn-link w-fit self-end" onClick={() => closings.remove(n)}>
+              leave this out
+            </button>
+          </fieldset>
+        ))}
+        <button
+          type="button"
+          className="btn-link w-fit"
+          onClick={() => closings.append({ first: "", last: "", holds: "", why: "" })}
+        >
+          Shut or smaller for some days
         </button>
         <AskField
           ask={ask}
