@@ -166,6 +166,28 @@ def oversow(
     return Oversow(start, start * spread.mean, met, cheapest, steps, warnings)
 
 
+def chance_worth(*, cost_surplus: float, cost_short: float) -> float:
+    """The chance of meeting a need [0-1) that costs least, for what one too many and one missing cost (same money).
+
+    The critical ratio of the newsvendor, short ÷ (short + surplus) (Arrow, Harris & Marschak 1951, from memory). It holds
+    where one more is had for sure; where its rate is uncertain the cheapest chance is a little lower. Raises Refused.
+
+    >>> chance_worth(cost_surplus=0.03, cost_short=0.57)
+    0.95
+    """
+    for name, value in (("cost_surplus", cost_surplus), ("cost_short", cost_short)):
+        if value <= 0:
+            raise refuse(name, "out_of_range", "What one costs is more than nothing.")
+    share = cost_short / (cost_short + cost_surplus)
+    if not 0.5 <= share <= 0.999:
+        dear = (
+            "one too many costs more than one missing" if share < 0.5 else "one missing costs a thousand times as much"
+        )
+        told = f"With these costs the chance would be {share:.1%}: {dear}. Type the chance itself."
+        raise refuse("cost_short", "out_of_range", told.replace("%", " %"))
+    return round(share, 4)
+
+
 def _cheapest(needed: int, spread: Spread, cost_surplus: float, cost_short: float) -> int | None:
     """Start of least expected cost; the cost is convex in the start, so bisect its difference."""
     if spread.mean <= 0:

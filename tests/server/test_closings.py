@@ -16,7 +16,7 @@ class Closings(HouseCase):
 
     def test_a_batch_stands_elsewhere_while_a_bench_is_shut_and_there_again_once_it_is_not(self) -> None:
         seed_lot(self.ctx)
-        line, batch = self.planned(quantity="3000", due="2027-W36")
+        _, batch = self.planned(quantity="3000", due="2027-W36")
         grow = batch.stages.get(key="grow")
         own = grow.occupancies.get()
         self.assertEqual(own.place.name, "Bench 1")

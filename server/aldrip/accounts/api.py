@@ -36,6 +36,7 @@ class OrganisationOut(Schema):
     sowing_days: list[int]
     chance_wanted: float
     safety_days: int
+    hours_week: int | None
     part_trays: bool
     two_pairs: bool
     raises: list[str]
@@ -144,6 +145,7 @@ class OrganisationIn(Schema):
     sowing_days: list[int] | None = None
     chance_wanted: MaybeShare = None
     safety_days: MaybeCount = None
+    hours_week: MaybeCount = None
     part_trays: bool | None = None
     two_pairs: bool | None = None
 

@@ -43,6 +43,7 @@ class Organisation(Known):
     sowing_days = models.JSONField(default=list)
     chance_wanted = models.FloatField(default=0.95)
     safety_days = models.PositiveSmallIntegerField(default=0)
+    hours_week = models.PositiveSmallIntegerField(null=True)  # of work that its people have in a week
     class_scheme = models.CharField(max_length=40, default="oecd-like")
     raises = models.JSONField(default=list)  # slugs of the crops that it took; none: whatever ships
     two_pairs = models.BooleanField(default=False)  # whoever entered a result of a lot does not release it

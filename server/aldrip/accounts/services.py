@@ -50,6 +50,14 @@ def check_days(days: Sequence[int], field: str) -> list[int]:
     return sorted(set(days))
 
 
+#: House rules that are numbers: the least, the most, and what is said of any other.
+WITHIN = {
+    "chance_wanted": (0.5, 0.999, "The chance wanted lies between 50 and 99.9 %."),
+    "safety_days": (0, 60, "Days in hand lie between 0 and 60."),
+    "hours_week": (0, 30_000, "Hours of work in a week lie between 0 and 30,000; 0 where nobody says."),
+}
+
+
 @act
 def change_organisation(
     ctx: Ctx,
@@ -59,6 +67,7 @@ def change_organisation(
     sowing_days: Sequence[int] | None = None,
     chance_wanted: float | None = None,
     safety_days: int | None = None,
+    hours_week: int | None = None,
     timezone: str | None = None,
     part_trays: bool | None = None,
     two_pairs: bool | None = None,
@@ -72,11 +81,8 @@ def change_organisation(
     for field, days in (("working_days", working_days), ("sowing_days", sowing_days)):
         if days is not None:
             setattr(organisation, field, check_days(days, field))
-    if chance_wanted is not None and not 0.5 <= chance_wanted <= 0.999:
-        raise refuse("chance_wanted", "out_of_range", "The chance wanted lies between 50 and 99.9 %.")
-    if safety_days is not None and not 0 <= safety_days <= 60:
-        raise refuse("safety_days", "out_of_range", "Days in hand lie between 0 and 60.")
     plain = {
+        "hours_week": hours_week,
         "chance_wanted": chance_wanted,
         "safety_days": safety_days,
         "part_trays": part_trays,
@@ -84,6 +90,9 @@ def change_organisation(
     }
     for field, value in plain.items():
         if value is not None:
+            least, most, told = WITHIN.get(field, (value, value, ""))
+            if not least <= value <= most:
+                raise refuse(field, "out_of_range", told)
             setattr(organisation, field, value)
     if timezone is not None:
         organisation.timezone = check_timezone(timezone)

@@ -30,7 +30,7 @@ from aldrip.batches import (
     undoing,
     where,
 )
-from aldrip.batches.board import board_of
+from aldrip.batches.board import board_of, sums_of
 from aldrip.batches.commands import Command
 from aldrip.batches.listing import rows_in_sight
 from aldrip.batches.reading import heads, ladder_of
@@ -63,6 +63,7 @@ from aldrip.batches.schemas import (
     SownFromIn,
     SownIn,
     StandingForOut,
+    SumsOut,
 )
 from aldrip.jobs import services as jobs
 from aldrip.lots.models import Lot
@@ -96,6 +97,14 @@ def board(ctx: Ctx, start: date, end: date) -> Any:
     if not 1 <= (end - start).days <= 800:
         raise refuse("end", "out_of_range", "The board shows between a day and 800 days.")
     return fast_json(board_of(ctx, start, end))
+
+
+@room.get("/board/sums", "see", response=SumsOut)
+def sums(ctx: Ctx, start: date, end: date) -> Any:
+    """Hours of work and trays in use by week."""
+    if not 1 <= (end - start).days <= 800:
+        raise refuse("end", "out_of_range", "The board shows between a day and 800 days.")
+    return fast_json(sums_of(ctx, start, end))
 
 
 def _proposal(proposal: editing.Proposal) -> dict[str, Any]:

@@ -4,10 +4,15 @@ from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
+from django.db.models import Max, Min, Q, Sum
+from django.db.models.functions import Coalesce
+from numpy.typing import NDArray
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, Occupancy
+from aldrip.diary.models import Task
+from aldrip.methods.snapshot import CHANGES
 
 #: What is shown of a body, and where it stands: rows without the frozen methods of their batches.
 OF_A_BODY = {
@@ -21,6 +26,41 @@ OF_A_BODY = {
     "version": "stage__batch__version",
     "decide_by": "stage__batch__decide_by",
 }
+
+
+def sums_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
+    """By week: hours of planned work, and the most trays of each kind that are in use on a day of it.
+
+    A tray is in use from its filling until the batch is pricked out or potted on, or leaves.
+    """
+    first = start - timedelta(days=start.weekday())
+    count = max(1, -(-(end - first).days // 7))
+    minutes = np.zeros(count)
+    tasks = ctx.rows(Task).filter(due_from__gte=first, due_from__lt=first + timedelta(weeks=count))
+    by_day = tasks.exclude(state=Task.State.NOT_DONE).order_by().values_list("due_from").annotate(n=Sum("minutes"))
+    for day, total in by_day:
+        minutes[(day - first).days // 7] += float(total or 0)
+    change = Min("stages__planned__startswith", filter=Q(stages__kind__in=CHANGES, stages__order__gt=0))
+    rows = (
+        ctx.rows(Batch)
+        .filter(trays__gt=0, state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY))
+        .annotate(since=Min("stages__planned__startswith"), until=Coalesce(change, Max("stages__planned__endswith")))
+        .filter(since__lt=end, until__gt=first)
+        .values_list("container__name", "since", "until", "trays")
+    )
+    trays: dict[str, NDArray[np.float64]] = {}
+    for name, since, until, many in rows:
+        days = trays.setdefault(name or "trays", np.zeros(count * 7))
+        days[max(0, (since - first).days) : max(0, (until - first).days)] += float(many or 0)
+    return {
+        "first": first,
+        "hours": [round(float(one) / 60, 1) for one in minutes],
+        "hours_week": ctx.organisation.hours_week or None,
+        "trays": [
+            {"name": name, "by_week": [int(one) for one in days.reshape(count, 7).max(axis=1)]}
+            for name, days in sorted(trays.items(), key=lambda one: (-one[1].max(), one[0]))
+        ],
+    }
 
 
 def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:

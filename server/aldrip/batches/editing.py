@@ -400,7 +400,8 @@ def _sentence_of_amounts(name: str, plan: Plan, change: Change) -> str:
         return f"Sow {name} in {plan.request.container.name.lower()}."
     if change.chance is not None and plan.request.happened:
         return f"Ask {name} for a chance of {share(change.chance)}."
-    return f"Start {name} with {plan.quantities.start:,} {plan.request.method.start_unit.words}."
+    told = f"Start {name} with {plan.quantities.start:,} {plan.request.method.start_unit.words}"
+    return f"{told}, for a chance of {share(change.chance, 1)}." if change.chance is not None else f"{told}."
 
 
 @act

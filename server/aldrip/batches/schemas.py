@@ -10,11 +10,12 @@ from ninja import Field, Schema
 from aldrip.accounts.api import AuditOut
 from aldrip.base.errors import refuse
 from aldrip.base.schemas import BatchState, LineState, Scalar, StepOut, TaskState
-from aldrip.base.typed import Count, MaybeCount, Share
+from aldrip.base.typed import Count, MaybeCount, MaybeShare, Number, Share
 from aldrip.batches import editing
 from aldrip.batches.commands import Command
 from aldrip.batches.starting import NewBatch
 from aldrip_core.batch_plan import TypedRate
+from aldrip_core.oversow import chance_worth
 
 
 class BatchOut(Schema):
@@ -315,6 +316,20 @@ class BoardOut(Schema):
     lanes: list[LaneOut]
 
 
+class TraysOut(Schema):
+    name: str
+    by_week: list[int]
+
+
+class SumsOut(Schema):
+    """By week from a Monday on; `hours_week`: what people have, where the house says."""
+
+    first: date
+    hours: list[float]
+    hours_week: int | None
+    trays: list[TraysOut]
+
+
 class RateIn(Schema):
     mean: Share = Field(ge=0, le=1)
     sd: Share = Field(default=0, ge=0, le=0.5)
@@ -343,9 +358,17 @@ class TypedRungIn(Schema):
     text: str = Field(max_length=60)
 
 
+class CostsIn(Schema):
+    """What one too many and one missing cost, in the same money: the chance that is wanted follows from them."""
+
+    surplus: Number
+    short: Number
+
+
 class ChangeIn(Schema):
     needed: float | None = Field(default=None, gt=0, le=10_000_000)
-    chance: float | None = Field(default=None, gt=0, lt=1)
+    chance: MaybeShare = Field(default=None, gt=0, lt=1)
+    costs: CostsIn | None = None
     rung: RungIn | None = None
     start: int | None = Field(default=None, ge=1, le=10_000_000)
     trays: int | None = Field(default=None, ge=1, le=1_000_000)
@@ -364,7 +387,9 @@ class ChangeIn(Schema):
     back_to_planned: bool = False
 
     def change(self) -> editing.Change:
-        given = self.dict(exclude={"rung", "rate", "split", "lots", "typed"})
+        given = self.dict(exclude={"rung", "rate", "split", "lots", "typed", "costs"})
+        if self.costs is not None:
+            given["chance"] = chance_worth(cost_surplus=self.costs.surplus, cost_short=self.costs.short)
         rate = None
         if self.rate is not None:
             if not self.rate.reason.strip():

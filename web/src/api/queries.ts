@@ -200,6 +200,12 @@ export const boardQuery = (start: string, end: string) =>
     queryFn: () => take(api.GET("/api/board", { params: { query: { start, end } } })),
     placeholderData: (old) => old,
   });
+export const sumsQuery = (start: string, end: string) =>
+  queryOptions({
+    queryKey: ["board", "sums", start, end],
+    queryFn: () => take(api.GET("/api/board/sums", { params: { query: { start, end } } })),
+    placeholderData: (old) => old,
+  });
 export const dayQuery = (day: string, days: number) =>
   queryOptions({
     queryKey: ["day", day, days],

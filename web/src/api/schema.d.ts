@@ -1459,6 +1459,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/board/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sums
+         * @description Hours of work and trays in use by week.
+         */
+        get: operations["aldrip_batches_api_sums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/places": {
         parameters: {
             query?: never;
@@ -3475,6 +3495,8 @@ export interface components {
             chance_wanted: number;
             /** Safety Days */
             safety_days: number;
+            /** Hours Week */
+            hours_week: number | null;
             /** Part Trays */
             part_trays: boolean;
             /** Two Pairs */
@@ -3707,6 +3729,8 @@ export interface components {
             chance_wanted?: number | string | null;
             /** Safety Days */
             safety_days?: number | string | null;
+            /** Hours Week */
+            hours_week?: number | string | null;
             /** Part Trays */
             part_trays?: boolean | null;
             /** Two Pairs */
@@ -6724,6 +6748,30 @@ export interface components {
             bodies: components["schemas"]["BodyOut"][];
         };
         /**
+         * SumsOut
+         * @description By week from a Monday on; `hours_week`: what people have, where the house says.
+         */
+        SumsOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Hours */
+            hours: number[];
+            /** Hours Week */
+            hours_week: number | null;
+            /** Trays */
+            trays: components["schemas"]["TraysOut"][];
+        };
+        /** TraysOut */
+        TraysOut: {
+            /** Name */
+            name: string;
+            /** By Week */
+            by_week: number[];
+        };
+        /**
          * PlaceOfferOut
          * @description A place for a stage, how full it would be at most (1: just full), and that in words.
          */
@@ -6840,7 +6888,8 @@ export interface components {
             /** Needed */
             needed?: number | null;
             /** Chance */
-            chance?: number | null;
+            chance?: number | string | null;
+            costs?: components["schemas"]["CostsIn"] | null;
             rung?: components["schemas"]["RungIn"] | null;
             /** Start */
             start?: number | null;
@@ -6879,6 +6928,16 @@ export interface components {
              * @default false
              */
             back_to_planned: boolean;
+        };
+        /**
+         * CostsIn
+         * @description What one too many and one missing cost, in the same money: the chance that is wanted follows from them.
+         */
+        CostsIn: {
+            /** Surplus */
+            surplus: number | string;
+            /** Short */
+            short: number | string;
         };
         /** LotShareIn */
         LotShareIn: {
@@ -12395,6 +12454,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BoardOut"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_sums: {
+        parameters: {
+            query: {
+                start: string;
+                end: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumsOut"];
                 };
             };
         };

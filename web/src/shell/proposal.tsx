@@ -27,6 +27,16 @@ interface Proposed {
   busy: boolean;
 }
 
+/** A proposal that waits to be compared with others. */
+export interface Aside {
+  batchId: number | null;
+  change: Change;
+  commands: Command[];
+  proposal: View;
+}
+
+export const MOST_ASIDE = 3;
+
 /** What was kept just now, and the record by which it is undone. */
 export interface Kept {
   id: number;
@@ -41,6 +51,12 @@ interface ProposalContext {
   keep: () => Promise<void>;
   undo: () => Promise<void>;
   drop: () => void;
+  aside: Aside[];
+  /** Let what is proposed wait beside the others, nothing of it saved. */
+  setAside: () => void;
+  /** Propose one of them anew: it is worked out from what stands now. */
+  takeUp: (which: Aside) => void;
+  forget: () => void;
 }
 
 const Context = createContext<ProposalContext | null>(null);
@@ -50,6 +66,7 @@ const NOTHING = { change: {}, commands: [], proposal: null, error: null, conflic
 export function ProposalProvider({ children }: { children: ReactNode }) {
   const [proposed, setProposed] = useState<Proposed | null>(null);
   const [kept, setKept] = useState<Kept | null>(null);
+  const [aside, setWaiting] = useState<Aside[]>([]);
   const propose = useCallback((batchId: number, change: Change) => {
     setKept(null);
     setProposed((old) => ({ ...NOTHING, batchId, change, proposal: old?.batchId === batchId ? old.proposal : null }));
@@ -68,12 +85,31 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
     setProposed({ ...NOTHING, batchId: null, commands, proposal, busy: false });
   }, []);
   const drop = useCallback(() => setProposed(null), []);
+  const forget = useCallback(() => setWaiting([]), []);
+  const setAside = useCallback(() => {
+    if (!proposed?.proposal) return;
+    const { batchId, change, commands, proposal } = proposed;
+    setWaiting((old) => [...old, { batchId, change, commands, proposal }].slice(-MOST_ASIDE));
+    setProposed(null);
+  }, [proposed]);
+  const takeUp = useCallback(
+    (which: Aside) => {
+      setWaiting((old) => old.filter((one) => one !== which));
+      if (which.batchId !== null) propose(which.batchId, which.change);
+      else
+        proposeAll(which.commands).catch((error) =>
+          setProposed({ ...NOTHING, batchId: null, commands: which.commands, error, busy: false }),
+        );
+    },
+    [propose, proposeAll],
+  );
   const keep = useCallback(async () => {
     if (!proposed?.proposal || proposed.busy) return;
     setProposed({ ...proposed, busy: true });
     try {
       setKept(await send(proposed));
       setProposed(null);
+      setWaiting([]); // one of them was chosen
     } catch (error) {
       if (!(error instanceof ApiError)) throw error;
       const conflict = error.status === 409 ? (error.data as unknown as Conflict & { title: string }) : null;
@@ -117,8 +153,8 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
     return () => window.clearTimeout(gone);
   }, [kept]);
   const value = useMemo(
-    () => ({ proposed, kept, propose, proposeAll, keep, undo, drop }),
-    [proposed, kept, propose, proposeAll, keep, undo, drop],
+    () => ({ proposed, kept, propose, proposeAll, keep, undo, drop, aside, setAside, takeUp, forget }),
+    [proposed, kept, propose, proposeAll, keep, undo, drop, aside, setAside, takeUp, forget],
   );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }

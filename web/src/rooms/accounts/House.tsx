@@ -49,6 +49,7 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
     name: organisation.name,
     chance_wanted: String(Math.round(organisation.chance_wanted * 1000) / 10),
     safety_days: String(organisation.safety_days),
+    hours_week: organisation.hours_week ? String(organisation.hours_week) : "",
     timezone: organisation.timezone,
     part_trays: organisation.part_trays ? "yes" : "",
     two_pairs: organisation.two_pairs ? "yes" : "",
@@ -58,11 +59,12 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
   const ask = useAsk({
     start,
     again: false,
-    save: ({ part_trays, two_pairs, ...typed }: typeof start) =>
+    save: ({ part_trays, two_pairs, hours_week, ...typed }: typeof start) =>
       take(
         api.PATCH("/api/organisation", {
           body: {
             ...typed,
+            hours_week: hours_week.trim() || "0",
             part_trays: part_trays === "yes",
             two_pairs: two_pairs === "yes",
             working_days: working,
@@ -80,6 +82,7 @@ function Rules({ organisation }: { organisation: Schemas["OrganisationOut"] }) {
         <AskField ask={ask} name="chance_wanted" label="Chance wanted, %" digits />
         <AskField ask={ask} name="safety_days" label="Days in hand" hint="ready before it is due" digits />
         <AskField ask={ask} name="timezone" label="Time zone" />
+        <AskField ask={ask} name="hours_week" label="Hours of work a week" hint="of all people together" digits />
       </div>
       <Days label="People work on" value={working} onChange={setWorking} />
       <Days label="Sowing is done on" value={sowing} onChange={setSowing} />

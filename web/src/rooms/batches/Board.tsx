@@ -12,6 +12,7 @@ import { Empty, Faults } from "../../ui/parts";
 import { BoardHands, useLifted } from "./boardHands";
 import { heightOf, NARROW_HEAD } from "./boardLayout";
 import { LaneRow } from "./Lane";
+import { SumLanes } from "./SumLanes";
 
 type Lane = Schemas["LaneOut"];
 
@@ -44,6 +45,7 @@ export function Board({ place }: { place: string | undefined }) {
   return (
     <BoardHands lanes={data.lanes}>
       <Lanes lanes={data.lanes} from={data.start} start={span.start} end={end} place={place} />
+      <SumLanes from={window.start} to={window.end} start={span.start} end={end} />
     </BoardHands>
   );
 }

@@ -17,6 +17,7 @@ import { Doing } from "./Doing";
 import { Futures } from "./Futures";
 import { Rungs } from "./Rungs";
 import { SeedRungs } from "./SeedRungs";
+import { WantedForm } from "./WantedForm";
 
 type Batch = Schemas["LadderOut"];
 
@@ -276,7 +277,29 @@ function Says({ batch }: { batch: Batch }) {
           >
             {chance(forecast.chance)}
           </button>
-          , wanted {chance(batch.chance_wanted)}.
+          , wanted{" "}
+          {batch.state === "planned" && may("batches.plan") ? (
+            <button
+              type="button"
+              className="btn-link"
+              onClick={() =>
+                show(
+                  {
+                    title: "chance wanted",
+                    value: chance(batch.chance_wanted),
+                    steps: [],
+                    picture: <WantedForm key={batch.version} batch={batch} />,
+                  },
+                  true,
+                )
+              }
+            >
+              {chance(batch.chance_wanted)}
+            </button>
+          ) : (
+            chance(batch.chance_wanted)
+          )}
+          .
         </p>
       ) : (
         <p>
