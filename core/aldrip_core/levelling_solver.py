@@ -1,65 +1,83 @@
-"""The search of levelling for the cheapest choice, by integer programming; a room of its own since its library is heavy.
+"""The search of levelling for the cheapest choice; a room of its own since its libraries are heavy.
 
-Source: integer programming; the bound is the solver's.
+Small seasons are solved whole. Large ones are made better step by step (`levelling_moves`), while a branch-and-cut solver
+raises the bound beside it, and often proves the best. Both solvers come with OR-Tools.
 """
 
+import time
 from collections.abc import Callable, Sequence
 from threading import Thread
+from typing import Any
 
 import numpy as np
+from ortools.linear_solver import pywraplp
 from ortools.sat.python import cp_model
 
 from aldrip_core.levelling import SQUEEZED, STEEP, Problem
+from aldrip_core.levelling_moves import Moves
 
+WHOLE_SHARE = 0.15  # of the time in which the whole is tried at first
 TICK_S = 0.5
+STEPS = 20
+
+Choice = tuple[int, ...]
 
 
 def search(
     problem: Problem, hint: Sequence[int], *, seconds: float, workers: int, go_on: Callable[[int, int], None]
-) -> tuple[tuple[int, ...], int]:
+) -> tuple[Choice, int]:
     """The cheapest choice found in so many seconds, `hint` where none was; and the bound below which there is none.
 
-    go_on: told the best price and the bound every half second; what it raises ends the search and goes to the caller.
+    go_on: told the best price and the bound about every second; what it raises ends the search and goes to the caller.
     """
-    model, chosen = _model(problem, hint)
-    watch = _Watch(problem.price(hint))
+    begun = time.monotonic()
+    best, bound = _whole(problem, tuple(hint), seconds=seconds * WHOLE_SHARE, workers=workers, go_on=go_on)
+    price = problem.price(best)
+    go_on(price, bound)
+    if price <= bound:
+        return best, bound
+    beside = _Bound(problem, seconds - (time.monotonic() - begun))
+    moves, since, told = Moves(problem, best), time.monotonic(), time.monotonic()
+    try:
+        while (now := time.monotonic()) - begun < seconds and moves.price > max(bound, beside.bound):
+            for _ in range(STEPS):
+                moves.step(min(1.0, (now - since) / (begun + seconds - since)))
+            if now - told >= TICK_S:
+                told = now
+                go_on(moves.price, max(bound, beside.bound))
+    finally:
+        beside.end()
+    best = min([moves.best, *([beside.found] if beside.found else [])], key=problem.price)
+    return best, max(bound, beside.bound)
+
+
+def _whole(
+    problem: Problem, best: Choice, *, seconds: float, workers: int, go_on: Callable[[int, int], None]
+) -> tuple[Choice, int]:
+    """The cheapest choice that is found at once, `best` where none was, and its bound."""
+    model, chosen = _model(problem, best)
     solver = cp_model.CpSolver()
     solver.parameters.max_time_in_seconds = seconds
     solver.parameters.num_workers = workers
     solver.parameters.random_seed = 1
-    solver.best_bound_callback = watch.bounded
     status: list[int] = []
-    thread = Thread(target=lambda: status.append(int(solver.solve(model, watch))), daemon=True)
+    thread = Thread(target=lambda: status.append(int(solver.solve(model))), daemon=True)
     thread.start()
     try:
         while thread.is_alive():
             thread.join(TICK_S)
-            go_on(watch.price, watch.bound)
+            go_on(problem.price(best), 0)
     finally:
         solver.stop_search()
         thread.join()
     bound = max(0, int(np.ceil(solver.best_objective_bound - 1e-6))) if status else 0
     if status and status[0] in (int(cp_model.OPTIMAL), int(cp_model.FEASIBLE)):
-        return tuple(next(w for w, one in enumerate(ways) if solver.value(one)) for ways in chosen), bound
-    return tuple(hint), bound
+        found = tuple(next(w for w, one in enumerate(ways) if solver.value(one)) for ways in chosen)
+        return min(best, found, key=problem.price), bound
+    return best, bound
 
 
-class _Watch(cp_model.CpSolverSolutionCallback):
-    """The best that was found so far, and the bound."""
-
-    def __init__(self, price: int) -> None:
-        super().__init__()
-        self.price, self.bound = price, 0
-
-    def on_solution_callback(self) -> None:
-        self.price = min(self.price, round(self.objective_value))
-
-    def bounded(self, bound: float) -> None:
-        """Called when a better bound is known."""
-        self.bound = max(0, int(np.ceil(bound - 1e-6)))
-
-
-def _model(problem: Problem, hint: Sequence[int]) -> tuple[cp_model.CpModel, list[list[cp_model.IntVar]]]:
+def _model(problem: Problem, hint: Choice) -> tuple[cp_model.CpModel, list[list[cp_model.IntVar]]]:
     model = cp_model.CpModel()
     chosen = [[model.new_bool_var("") for _ in ways] for ways in problem.batches]
     costs, amounts = list[cp_model.IntVar](), list[int]()
@@ -85,3 +103,52 @@ def _model(problem: Problem, hint: Sequence[int]) -> tuple[cp_model.CpModel, lis
             amounts.append((STEEP - 1) * segment.days)
     model.minimize(cp_model.LinearExpr.weighted_sum(costs, amounts))
     return model, chosen
+
+
+class _Bound:
+    """A branch-and-cut solver beside the search: what it proves is known at its end."""
+
+    def __init__(self, problem: Problem, seconds: float) -> None:
+        self.bound = 0
+        self.found: Choice | None = None
+        self._solver: Any = pywraplp.Solver.CreateSolver("SCIP")
+        self._chosen = _linear(self._solver, problem)
+        self._solver.SetTimeLimit(max(1, int(seconds * 1000)))
+        self._thread = Thread(target=self._run, daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        status = self._solver.Solve()
+        self.bound = max(0, int(np.ceil(self._solver.Objective().BestBound() - 1e-4)))
+        if status in (pywraplp.Solver.OPTIMAL, pywraplp.Solver.FEASIBLE):
+            self.found = tuple(max(range(len(ways)), key=lambda w: ways[w].solution_value()) for ways in self._chosen)
+
+    def end(self) -> None:
+        while self._thread.is_alive():  # asked before it has begun it would not hear
+            self._solver.InterruptSolve()
+            self._thread.join(0.2)
+
+
+def _linear(solver: Any, problem: Problem) -> list[list[Any]]:
+    """The same as a linear program in which ways are whole."""
+    far, objective = solver.infinity(), solver.Objective()
+    chosen = [[solver.BoolVar("") for _ in ways] for ways in problem.batches]
+    for b, own in enumerate(chosen):
+        one_of = solver.Constraint(1, 1)
+        for w, one in enumerate(own):
+            one_of.SetCoefficient(one, 1)
+            objective.SetCoefficient(one, problem.batches[b][w].price)
+    for segment in problem.segments:
+        over = solver.NumVar(max(0, -segment.left), far, "")
+        room = solver.Constraint(-far, segment.left)
+        room.SetCoefficient(over, -1)
+        for b, w, n in segment.takes:
+            room.SetCoefficient(chosen[b][w], n)
+        objective.SetCoefficient(over, segment.days)
+        much = solver.NumVar(0, far, "")
+        dear = solver.Constraint(-far, SQUEEZED)
+        dear.SetCoefficient(over, 1)
+        dear.SetCoefficient(much, -1)
+        objective.SetCoefficient(much, (STEEP - 1) * segment.days)
+    objective.SetMinimization()
+    return chosen

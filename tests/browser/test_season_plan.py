@@ -1,5 +1,7 @@
 """A season planned from sixty lines to what is to be bought, as one afternoon at the desk."""
 
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest.mock import patch
 
 from selenium.webdriver.support.ui import Select
@@ -88,6 +90,50 @@ class SeasonPlan(BrowserCase):
         self.see("Endive")
         paper = self.named("a", "Print the list")
         self.assertTrue(self.got(str(paper.get_attribute("href"))).startswith("%PDF"))
+
+    def test_weather_comes_by_file_and_two_proposals_are_compared(self) -> None:
+        seed_lot(self.ctx)
+        plan_lines(self.ctx, orders.take_in(self.ctx, [order_row()]))
+        batch = Batch.objects.get()
+        self.sign_in()
+        self.open("/places?weather=1")
+        self.see("Nothing was read and nothing is forecast")
+        with TemporaryDirectory() as folder:
+            days = Path(folder) / "days.csv"
+            days.write_text("date,lowest,highest\n2027-07-05,12,24\n2027-07-07,14,31\n", encoding="utf-8")
+            self.driver.execute_script("return document.querySelector('input[type=file]')").send_keys(str(days))
+            self.see("1 day read and 1 day forecast")
+            days.write_text("date,lowest,highest\n2027-07-05,12,9\n", encoding="utf-8")
+            self.driver.execute_script("return document.querySelector('input[type=file]')").send_keys(str(days))
+            self.see("Row 2: The highest, 9 °C, is below the lowest, 12 °C.")
+        self.press("let the forecast go")
+        self.see("1 day of forecast let go.")
+        self.open(f"/batches/{batch.pk}")
+        self.press("95 %")
+        self.fill("One too many costs", "0.04")
+        self.fill("One missing costs", "3.96")
+        self.press_last("See what it does")
+        self.see("for a chance of 99.0 %")
+        self.press("Set aside")
+        self.see("Side by side")
+        self.fill("Chance wanted", "80")
+        self.press("See what it does")
+        self.see("for a chance of 80.0 %")
+        self.see("What is proposed below")
+        self.press("take up A")
+        self.see("for a chance of 99.0 %")
+        self.press("Keep")
+        self.see("Kept.")
+        batch.refresh_from_db()
+        self.assertAlmostEqual(batch.chance_wanted, 0.99)
+        self.gone("Side by side")
+        self.assertEqual(self.complaints(), [])
+
+    def press_last(self, name: str) -> None:
+        """Of several buttons of a name the last."""
+        self.until(
+            lambda: [one for one in self.driver.find_elements("css selector", "button") if one.text == name], name
+        )[-1].click()
 
     def two_lines_are_asked_kept_and_entered(self) -> None:
         self.open("/orders")

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from aldrip_core.distributions import Spread
 from aldrip_core.ladder import filled_share, seed_need
 from aldrip_core.media import media
-from aldrip_core.oversow import Trial, oversow, spread_of
+from aldrip_core.oversow import Trial, chance_worth, oversow, spread_of
 from aldrip_core.plants_per_area import Pattern, plants_per_area
 from aldrip_core.quantities import Rate, Sowing, emergence, overall_rate, plan_quantities, promise_from_seed
 from aldrip_core.refusal import FieldError, Refused, refuse
@@ -226,6 +226,29 @@ class Evidence(TestCase):
         ]
         self.assertEqual(starts, sorted(starts))
         self.assertLess(starts[0], starts[-1])
+
+    @given(needed=st.integers(200, 3000), rate=st.floats(0.5, 0.97), short=st.floats(1.1, 60))
+    @settings(deadline=None, max_examples=40)
+    def test_the_chance_that_costs_least_gives_nearly_the_start_that_costs_least(
+        self, needed: int, rate: float, short: float
+    ) -> None:
+        """Against the start found by adding up what surplus and shortage cost."""
+        worth = chance_worth(cost_surplus=1, cost_short=short)
+        cheapest = oversow(needed=needed, chance=0.5, rate=rate, rate_sd=0.03, cost_surplus=1, cost_short=short)
+        start = oversow(needed=needed, chance=worth, rate=rate, rate_sd=0.03).start
+        assert start is not None and cheapest.cheapest_start is not None
+        self.assertAlmostEqual(start / cheapest.cheapest_start, 1, delta=0.02)
+
+    def test_costs_from_which_no_chance_follows_are_refused(self) -> None:
+        for surplus, short, field in (
+            (0, 1, "cost_surplus"),
+            (1, -2, "cost_short"),
+            (3, 1, "cost_short"),
+            (1, 5000, "cost_short"),
+        ):
+            with self.subTest(surplus=surplus, short=short), self.assertRaises(Refused) as told:
+                chance_worth(cost_surplus=surplus, cost_short=short)
+            self.assertEqual(told.exception.errors[0].field, field)
 
 
 class Refusals(TestCase):

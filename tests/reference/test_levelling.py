@@ -21,6 +21,7 @@ from aldrip_core.levelling import (
     improved,
     level,
 )
+from aldrip_core.levelling_moves import Moves
 
 DAYS = 30
 stays = st.builds(
@@ -119,6 +120,18 @@ def season(seed: int, many: int = 300, places: int = 12, weeks: int = 40) -> Pro
 
 
 class Large(TestCase):
+    def test_what_the_moves_reckon_step_by_step_is_what_a_recount_says(self) -> None:
+        """However often batches are taken up and put down: the price they carry along, and that of the best they met."""
+        for seed in range(3):
+            problem = season(seed, many=60)
+            moves = Moves(problem, first_fit(problem), seed)
+            for n in range(300):
+                before = moves.price
+                moves.step(n / 300)
+                self.assertLessEqual(moves.price, before)
+                self.assertEqual(moves._price, problem.price(moves._chosen))
+            self.assertEqual(moves.price, problem.price(moves.best))
+
     def test_never_dearer_than_what_stood_or_than_one_batch_after_another(self) -> None:
         for seed in range(2):
             problem = season(seed, many=120)

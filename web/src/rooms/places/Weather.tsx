@@ -120,7 +120,9 @@ function Bars({ days }: { days: Day[] }) {
   const mondays = days.filter((one) => weekday(one.day) === 0);
   const aside = useRef<HTMLElement>(null);
   // Where not all finds room, what is to come is seen first.
-  useLayoutEffect(() => aside.current?.scrollTo({ left: width }), [width]);
+  useLayoutEffect(() => {
+    aside.current?.scrollTo({ left: width });
+  }, [width]);
   return (
     <section ref={aside} className="overflow-x-auto" tabIndex={0} aria-label="Temperatures by day">
       <svg
