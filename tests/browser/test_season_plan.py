@@ -109,7 +109,7 @@ class SeasonPlan(BrowserCase):
         self.press("let the forecast go")
         self.see("1 day of forecast let go.")
         self.open(f"/batches/{batch.pk}")
-        self.press("95 %")
+        self.press("wanted 95 %")
         self.fill("One too many costs", "0.04")
         self.fill("One missing costs", "3.96")
         self.press_last("See what it does")

@@ -277,7 +277,7 @@ function Says({ batch }: { batch: Batch }) {
           >
             {chance(forecast.chance)}
           </button>
-          , wanted{" "}
+          ,{" "}
           {batch.state === "planned" && may("batches.plan") ? (
             <button
               type="button"
@@ -294,10 +294,10 @@ function Says({ batch }: { batch: Batch }) {
                 )
               }
             >
-              {chance(batch.chance_wanted)}
+              wanted {chance(batch.chance_wanted)}
             </button>
           ) : (
-            chance(batch.chance_wanted)
+            `wanted ${chance(batch.chance_wanted)}`
           )}
           .
         </p>
