@@ -3,6 +3,7 @@
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -83,6 +84,11 @@ class Forecast:
 
 def forecast(*, needed: float, stocks: Sequence[Stock]) -> Forecast:
     """What the batches together will deliver against what is promised."""
+    return _forecast(needed, tuple(stocks))
+
+
+@lru_cache(maxsize=4096)  # the same is asked after every act that touches what hangs together
+def _forecast(needed: float, stocks: tuple[Stock, ...]) -> Forecast:
     parts = [(stock.units, stock.remaining) for stock in stocks if stock.units > 0]
     multiply = stocks[0].multiply if stocks else 1.0
     if not parts:

@@ -16,7 +16,7 @@ from aldrip_core.schedule import (
     end_of,
     follow,
     forward,
-    heat_on,
+    gathered_on,
     last_useful_start,
     mean_on,
     stopped_days,
@@ -122,7 +122,7 @@ class Warmth(TestCase):
         cool = TimedStage("Emerged", Duration(days=5, ceiling_c=27), ROOM)
         self.assertEqual(stopped_days(cool, july), 0)
         thermal = TimedStage("Emerged", Duration(heat_sum_c_d=71, base_c=3.5, ceiling_c=27), Climate(COAST, excess_c=3))
-        self.assertEqual(heat_on(thermal, date(2027, 7, 6)), 0.0)
+        self.assertEqual(gathered_on(thermal, date(2027, 7, 6)), 0.0)
 
 
 class BySeason(TestCase):

@@ -147,6 +147,10 @@ class WeatherByFile(HouseCase):
         self.assertEqual(again["errors"][0]["code"], "there")
         none = self.post(f"/sites/{self.site.pk}/cover", {"first": str(today + 5 * ONE)}, status=422)
         self.assertEqual(none["errors"][0]["code"], "no_frost")
+        Task.objects.update(state="not_done")
+        self.assertEqual(len(self.decisions("frost")), 2)
+        Task.objects.update(state="done")
+        self.assertEqual(len(self.decisions("frost")), 1)
         # Colder than was thought, and a night longer: the covering of before does not do.
         self.bring(rows(today + 3 * ONE, (-4, 6), (-2, 7), (-3, 9)))
         self.assertEqual([one["by"] for one in self.decisions("frost")], [str(today + 3 * ONE)])
@@ -183,3 +187,7 @@ class WeatherByFile(HouseCase):
         advance(self.ctx, TODAY + ONE)
         self.post(f"{self.path}/practice", {})
         self.assertNotEqual(self.known()[TODAY + 2 * ONE], days[TODAY + 2 * ONE])
+        self.ctx.organisation.practice_date = None
+        self.ctx.organisation.save()
+        told = self.post(f"{self.path}/practice", {}, status=422)
+        self.assertEqual(told["errors"][0]["code"], "not_practice")

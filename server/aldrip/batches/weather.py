@@ -2,10 +2,12 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from itertools import pairwise
 from typing import Any
+
+from django.db.models import Exists, Min, OuterRef
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.decisions import Decision, Look, Words, asks
@@ -13,6 +15,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.words import day, plural
 from aldrip.batches.models import Batch, Occupancy
 from aldrip.diary.models import Task
+from aldrip.methods.models import MethodStage
 from aldrip.places.climate import climate_of
 from aldrip.places.models import Place, Site, WeatherDay
 from aldrip_core.schedule import kept_at, peak_on
@@ -36,39 +39,61 @@ class Frost:
     batches: int
 
 
-def _there(ctx: Ctx, first: date, last: date) -> list[tuple[int, int, date, date]]:
-    """Batch, place and days of the plants that stand somewhere in `[first, last]`: sown ones, and what is to come by then."""
-    rows = Occupancy.objects.filter(
-        place__organisation=ctx.organisation,
-        during__overlap=(first, last + timedelta(days=1)),
-        stage__actual_end=None,
-        stage__batch__method__way="plants",
-        stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY),
-    )
-    found = rows.values_list("stage__batch", "place", "during")
-    return [(batch, place, during.lower, during.upper) for batch, place, during in found]
-
-
 def frosts_ahead(ctx: Ctx) -> list[Frost]:
     """Nights of the forecast, and the next one, in which plants would freeze."""
-    rows = list(ctx.rows(WeatherDay).filter(day__gte=ctx.today, low_c__lte=FROST_C + 20).order_by("day"))
-    if not rows:
+    ahead = ctx.rows(WeatherDay).filter(day__gte=ctx.today)
+    lowest = ahead.aggregate(low=Min("low_c"))["low"]
+    if lowest is None:
         return []
-    places = {p.pk: p for p in ctx.rows(Place).filter(site__in={r.site_id for r in rows}).select_related("site")}
-    stands = _there(ctx, rows[0].day, rows[-1].day)
-    by_site: dict[int, dict[date, tuple[float, set[int], set[int]]]] = defaultdict(dict)
-    for row in rows:
-        for batch, pk, since, until in stands:
-            place = places.get(pk)
-            if place is None or place.site_id != row.site_id or not since <= row.day < until:
-                continue
-            low = kept_at(climate_of(place), row.low_c, row.day)
-            if low <= FROST_C:
-                worst, cold, batches = by_site[row.site_id].setdefault(row.day, (low, set(), set()))
-                cold.add(pk)
-                batches.add(batch)
-                by_site[row.site_id][row.day] = (min(worst, low), cold, batches)
+    places = {place.pk: place for place in ctx.rows(Place).select_related("site")}
+    warmer = min([0.0, *(excess for place in places.values() for excess in _excesses(place))])
+    if lowest + warmer > FROST_C:  # on most days in most places: nothing more is asked
+        return []
+    low: dict[tuple[int, date], float] = {}
+    for row in ahead.filter(low_c__lte=FROST_C - warmer):
+        for place in places.values():
+            if place.site_id == row.site_id and (there := kept_at(climate_of(place), row.low_c, row.day)) <= FROST_C:
+                low[place.pk, row.day] = there
+    if not low:
+        return []
+    by_site: dict[int, dict[date, _Night]] = defaultdict(dict)
+    for batch, pk, during in _standing(ctx, {pk for pk, _ in low}, {night for _, night in low}):
+        for (cold, night), there in low.items():
+            if cold == pk and during.lower <= night < during.upper:
+                by_site[places[pk].site_id].setdefault(night, _Night()).add(there, pk, batch)
     return [_frost(places, run, by_site[site]) for site in by_site for run in _runs(sorted(by_site[site]))]
+
+
+@dataclass
+class _Night:
+    worst_c: float = FROST_C
+    places: set[int] = field(default_factory=set)
+    batches: set[int] = field(default_factory=set)
+
+    def add(self, there_c: float, place: int, batch: int) -> None:
+        self.worst_c = min(self.worst_c, there_c)
+        self.places.add(place)
+        self.batches.add(batch)
+
+
+def _excesses(place: Place) -> list[float]:
+    return [place.excess_c, *(part["excess_c"] for part in place.parts)]
+
+
+def _standing(ctx: Ctx, places: set[int], days: set[date]) -> Iterable[tuple[int, int, Any]]:
+    """Batch, place and days of the plants that stand in these places meanwhile: sown ones, and what is to come by then."""
+    return (
+        Occupancy.objects.filter(
+            place__organisation=ctx.organisation,
+            place__in=places,
+            during__overlap=(min(days), max(days) + timedelta(days=1)),
+            stage__actual_end=None,
+            stage__batch__method__way="plants",
+            stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY),
+        )
+        .order_by("stage__batch", "place")
+        .values_list("stage__batch", "place", "during")
+    )
 
 
 def _runs(days: Sequence[date]) -> list[list[date]]:
@@ -76,12 +101,10 @@ def _runs(days: Sequence[date]) -> list[list[date]]:
     return [list(days[a:b]) for a, b in pairwise(cuts)]
 
 
-def _frost(
-    places: dict[int, Place], run: Sequence[date], by_day: dict[date, tuple[float, set[int], set[int]]]
-) -> Frost:
-    cold = sorted(set().union(*(by_day[night][1] for night in run)), key=lambda pk: (places[pk].order, pk))
-    batches = set().union(*(by_day[night][2] for night in run))
-    worst = min(by_day[night][0] for night in run)
+def _frost(places: dict[int, Place], run: Sequence[date], by_day: dict[date, _Night]) -> Frost:
+    cold = sorted(set().union(*(by_day[night].places for night in run)), key=lambda pk: (places[pk].order, pk))
+    batches = set().union(*(by_day[night].batches for night in run))
+    worst = min(by_day[night].worst_c for night in run)
     found = tuple(places[pk] for pk in cold)
     return Frost(found[0].site, run[0], run[-1], worst, found, len(batches))
 
@@ -100,9 +123,9 @@ def _names(places: Sequence[str]) -> str:
 
 
 def covered(ctx: Ctx, frost: Frost) -> bool:
-    """Whether covering stands on the day sheet for it, done or not."""
+    """Whether covering stands on the day sheet for it, or was done."""
     rows = ctx.rows(Task).filter(kind=COVER, subject=frost.site.uuid, due_from__lte=frost.first, due_to__gt=frost.last)
-    return rows.exists()
+    return rows.exclude(state=Task.State.NOT_DONE).exists()
 
 
 @asks(
@@ -141,12 +164,21 @@ def heat_ahead(ctx: Ctx) -> list[Heat]:
     last = ctx.rows(WeatherDay).filter(day__gt=ctx.today).order_by("-day").values_list("day", flat=True).first()
     if last is None:
         return []
-    rows = Occupancy.objects.filter(
-        place__organisation=ctx.organisation,
-        during__overlap=(ctx.today, last + timedelta(days=1)),
-        stage__actual_end=None,
-        stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN),
-    ).select_related("stage__batch__crop", "place__site")
+    emerging = MethodStage.objects.filter(
+        method=OuterRef("stage__batch__method"),
+        key=OuterRef("stage__key"),
+        traits__contains=[Trait.EMERGES.value],
+    )
+    rows = (
+        Occupancy.objects.filter(
+            place__organisation=ctx.organisation,
+            during__overlap=(ctx.today, last + timedelta(days=1)),
+            stage__actual_end=None,
+            stage__batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN),
+        )
+        .filter(Exists(emerging))
+        .select_related("stage__batch__crop", "place__site")
+    )
     found = []
     for row in rows.order_by("stage__batch", "during"):
         stages = row.stage.batch.method_snapshot["stages"]

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useEffect, useLayoutEffect, useRef } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { weatherQuery } from "../../api/queries";
+import { sessionQuery, weatherQuery } from "../../api/queries";
 import { daysBetween, longDay, shortDay, weekday } from "../../ui/dates";
 import { few } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
@@ -16,6 +16,7 @@ const LEFT = 30;
 /** What was read outside and is forecast, a bar a day from its lowest to its highest, with the climate behind it. */
 export function Weather({ site }: { site: Schemas["SiteOut"] }) {
   const { data, error } = useQuery(weatherQuery(site.id));
+  const { data: session } = useSuspenseQuery(sessionQuery);
   const may = useMay();
   const { weather: asked } = useAddress();
   const here = useRef<HTMLElement>(null);
@@ -81,9 +82,11 @@ export function Weather({ site }: { site: Schemas["SiteOut"] }) {
               }}
             />
           </label>
-          <button type="button" className="btn" disabled={busy} onClick={() => practice.mutate(undefined)}>
-            Ten days for practice
-          </button>
+          {session.organisation?.practice_date ? (
+            <button type="button" className="btn" disabled={busy} onClick={() => practice.mutate(undefined)}>
+              Ten days for practice
+            </button>
+          ) : null}
           {data?.forecast_until ? (
             <button type="button" className="btn-link" disabled={busy} onClick={() => drop.mutate(undefined)}>
               let the forecast go
@@ -96,7 +99,8 @@ export function Weather({ site }: { site: Schemas["SiteOut"] }) {
       <p className="note max-w-prose">
         A file has a row a day: date, lowest, highest and, if known, mean, in °C. Days up to today are taken as read,
         later ones as forecast, at most sixteen. Plans that are made or changed from then on reckon with these days and
-        with the climate on all others. The days for practice are invented by a service that ships with Aldrip.
+        with the climate on all others.
+        {session.organisation?.practice_date ? " The days for practice are invented by a service that ships." : ""}
       </p>
     </section>
   );
