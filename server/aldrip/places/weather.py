@@ -121,8 +121,8 @@ def drop_forecast(ctx: Ctx, site_id: Ref) -> int:
 def simulated_forecast(ctx: Ctx, site: Site) -> list[DayRead]:
     """The next days as the stand-in for a weather service tells them: the same all day long, others tomorrow."""
     if ctx.organisation.practice_date is None:
-        told = "Invented weather is for a practice clock only: here plants would be sown by it. Bring a file instead."
-        raise refuse("forecast", "not_practice", told)
+        why = "Invented weather is for a practice clock only: here plants would be sown by it. Bring a file instead."
+        raise refuse("forecast", "not_practice", why)
     seed = (site.pk * 100_003 + ctx.today.toordinal()) % 2**32
     monthly = year_of_means(Climate(tuple(site.monthly_c)))
     first = ctx.today + timedelta(days=1)
