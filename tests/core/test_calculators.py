@@ -84,6 +84,37 @@ class Contract(TestCase):
                 "temperature_c": 10,
                 "days": 100,
             },
+            "bed-layout": {
+                "house_length_m": 30,
+                "house_width_m": 9,
+                "end_clearance_m": 0.6,
+                "bed_width_m": 1.2,
+                "path_width_m": 0.4,
+            },
+            "sower-calibration": {
+                "trials": [{"setting": 3, "grams": 120}, {"setting": 5, "grams": 210}],
+                "target_g": 180,
+                "tolerance_g": 5,
+                "setting_min": 0,
+                "setting_max": 10,
+                "more_is": "increasing",
+            },
+            "nutrient-solution": {"volume_l": 100, "salts": [{"formula": "KNO3", "grams": 50}]},
+            "feed-rate": {
+                "target_mg_per_l": 250,
+                "element": "N",
+                "label_percent": 20,
+                "label_as": "element",
+                "volume_l": 100,
+            },
+            "setts": {
+                "plants": 900,
+                "sett_g": 110,
+                "tuber_g": 1000,
+                "sprout_rate": 0.8,
+                "footprint_cm2": 90,
+                "bed_width_cm": 100,
+            },
             "drying": {"mass_kg": 1000, "from_percent": 18, "to_percent": 14},
         }
         self.assertEqual(set(questions), set(CALCULATORS))

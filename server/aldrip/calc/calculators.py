@@ -16,6 +16,7 @@ from aldrip.calc.fields import (
     Whole,
     WholePositive,
 )
+from aldrip.calc.house import HOUSE
 from aldrip.calc.seed_crops import SEED_CROPS
 from aldrip_core import (
     bench_space,
@@ -211,5 +212,6 @@ CALCULATORS: dict[str, type[Strict]] = {
     "plants-per-area": PlantsPerAreaIn,
     "media": MediaIn,
     "bench-space": BenchSpaceIn,
+    **HOUSE,
     **SEED_CROPS,
 }
