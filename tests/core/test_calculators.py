@@ -107,6 +107,18 @@ class Contract(TestCase):
                 "label_as": "element",
                 "volume_l": 100,
             },
+            "mother-plants": {
+                "weekly_demand": [0] * 12 + [500] * 4,
+                "shoots_by_age_weeks": [0, 0, 1, 1, 2, 2, 3, 3],
+                "first_cut_week": 2,
+                "mother_life_weeks": 20,
+                "submother_cuts": 1,
+                "rooting_rate": 0.9,
+                "hardening_rate": 0.9,
+                "rooting_weeks": 3,
+                "hardening_weeks": 1,
+                "horizon_weeks": 16,
+            },
             "setts": {
                 "plants": 900,
                 "sett_g": 110,

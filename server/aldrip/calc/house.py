@@ -4,8 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from aldrip.calc.fields import Bounded, Count, NotNegative, Positive, Share, Strict, WholePositive
-from aldrip_core import bed_layout, nutrients, setts, sower_calibration
+from aldrip.calc.fields import Bounded, Count, NotNegative, Positive, Share, Strict, Whole, WholePositive
+from aldrip_core import bed_layout, mother_plants, nutrients, setts, sower_calibration
 
 
 class BedLayoutIn(Strict):
@@ -95,10 +95,31 @@ class SettsIn(Strict):
         return setts.setts(**self.model_dump())
 
 
+class MotherPlantsIn(Strict):
+    """How many plantlets to start when, for the cuttings of every week."""
+
+    weekly_demand: Annotated[list[NotNegative], Field(min_length=1, max_length=520)]
+    shoots_by_age_weeks: Annotated[list[NotNegative], Field(min_length=1, max_length=520)]
+    first_cut_week: Whole
+    mother_life_weeks: WholePositive
+    submother_cuts: Whole
+    rooting_rate: Share
+    hardening_rate: Share
+    rooting_weeks: Whole
+    hardening_weeks: Whole
+    hold_weeks: Whole = 0
+    reserve: NotNegative = 0
+    horizon_weeks: WholePositive
+
+    def answer(self) -> mother_plants.MotherPlants:
+        return mother_plants.mother_plants(**self.model_dump())
+
+
 HOUSE: dict[str, type[Strict]] = {
     "bed-layout": BedLayoutIn,
     "sower-calibration": SowerCalibrationIn,
     "nutrient-solution": NutrientSolutionIn,
     "feed-rate": FeedRateIn,
     "setts": SettsIn,
+    "mother-plants": MotherPlantsIn,
 }

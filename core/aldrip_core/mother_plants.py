@@ -1,0 +1,272 @@
+"""Mother plants: how many plantlets to start when, so that every week has the cuttings that are wanted.
+
+One mechanism: a mother gives shoots by her age; of each plantlet the first cuts may be rooted as mothers themselves
+(sub-mothers, one generation); what is cut for delivery is stuck, rooted and hardened, some of it lost on the way.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from aldrip_core.refusal import Warn, refuse
+from aldrip_core.working import Given, Step, Working, computed
+
+LONGEST = 520  # weeks
+SOLVE_S = 20.0
+NEARLY = 1e-6
+
+
+@dataclass(frozen=True, slots=True)
+class MotherStart:
+    """Plantlets that are planted as mothers in a week."""
+
+    week: int
+    plantlets: int
+
+
+@dataclass(frozen=True, slots=True)
+class MotherWeek:
+    """A week of the stock: mothers that stand, what is cut, and where it goes; what is ready of what was stuck before."""
+
+    week: int
+    mothers: float
+    cut: float
+    to_submothers: float
+    stuck: float
+    ready: float
+    surplus: float
+    discarded: float
+
+
+@dataclass(frozen=True, slots=True)
+class MotherPlants:
+    """Fewest plantlets that cover the demand, the weeks that follow from them, and what stays unmet in all."""
+
+    starts: tuple[MotherStart, ...]
+    weekly: tuple[MotherWeek, ...]
+    unmet: float
+    working: Working = ()
+    warnings: tuple[Warn, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Of:
+    """What one plantlet of age 0 in week 0 gives by week (weeks,), its sub-mothers among it."""
+
+    mothers: NDArray[np.float64]
+    cut: NDArray[np.float64]
+    to_submothers: NDArray[np.float64]
+
+
+def of_one(
+    *,
+    shoots_by_age_weeks: Sequence[float],
+    first_cut_week: int,
+    mother_life_weeks: int,
+    submother_cuts: int,
+    rooting_weeks: int,
+    rooting_rate: float,
+    weeks: int,
+) -> _Of:
+    """What follows from one plantlet, week by week (weeks,)."""
+    ages = np.arange(weeks)
+    shoots = np.zeros(weeks)
+    known = np.asarray(shoots_by_age_weeks, dtype=np.float64)[:weeks]
+    shoots[: len(known)] = known
+    shoots[(ages < first_cut_week) | (ages >= mother_life_weeks)] = 0.0
+    stands = (ages < mother_life_weeks).astype(np.float64)
+    to_sub = np.where((ages >= first_cut_week) & (ages < first_cut_week + submother_cuts), shoots, 0.0)
+    mothers, cut = stands.copy(), shoots.copy()
+    for week in np.flatnonzero(to_sub):
+        begins = int(week) + rooting_weeks
+        if begins < weeks:
+            many = to_sub[week] * rooting_rate
+            mothers[begins:] += many * stands[: weeks - begins]
+            cut[begins:] += many * shoots[: weeks - begins]
+    return _Of(mothers, cut, to_sub)
+
+
+def mother_plants(
+    *,
+    weekly_demand: Sequence[float],
+    shoots_by_age_weeks: Sequence[float],
+    first_cut_week: int,
+    mother_life_weeks: int,
+    submother_cuts: int,
+    rooting_rate: float,
+    hardening_rate: float,
+    rooting_weeks: int,
+    hardening_weeks: int,
+    hold_weeks: int = 0,
+    reserve: float = 0.0,
+    horizon_weeks: int,
+) -> MotherPlants:
+    """Fewest plantlets, started in weeks 0 to `horizon_weeks` - 1, that cover demand × (1 + reserve).
+
+    A hardened cutting may wait `hold_weeks`. Where not all can be met, first as little as possible stays unmet, then as
+    few plantlets as possible are started. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
+    """
+    _check(shoots_by_age_weeks, first_cut_week, mother_life_weeks, rooting_rate, hardening_rate, horizon_weeks)
+    weeks = max(horizon_weeks, len(weekly_demand))
+    if weeks > LONGEST:
+        raise refuse("horizon_weeks", "too_large", f"{weeks} weeks are more than the {LONGEST} planned at once.")
+    one = of_one(
+        shoots_by_age_weeks=shoots_by_age_weeks,
+        first_cut_week=first_cut_week,
+        mother_life_weeks=mother_life_weeks,
+        submother_cuts=submother_cuts,
+        rooting_weeks=rooting_weeks,
+        rooting_rate=rooting_rate,
+        weeks=weeks,
+    )
+    wanted = np.zeros(weeks)
+    wanted[: len(weekly_demand)] = np.asarray(weekly_demand, dtype=np.float64) * (1 + reserve)
+    later, kept = rooting_weeks + hardening_weeks, rooting_rate * hardening_rate
+    starts, stuck, used = _solved(one.cut - one.to_submothers, wanted, later, kept, hold_weeks, horizon_weeks)
+    weekly = _weekly(one, starts, stuck, used, later, kept)
+    unmet = float(max(0.0, wanted.sum() - used.sum()))
+    unmet = 0.0 if unmet < NEARLY * max(1.0, wanted.sum()) else unmet
+    working = (
+        Step(
+            "Wanted",
+            "demand × (1 + reserve)",
+            (Given("demand", float(sum(weekly_demand))), Given("reserve", reserve, "share")),
+            float(wanted.sum()),
+            "cuttings",
+        ),
+        Step(
+            "One plantlet",
+            "shoots of its life and of its sub-mothers, less those that became mothers",
+            (Given("sub-mothers from its first cuts", submother_cuts),),
+            float((one.cut - one.to_submothers).sum()),
+            "cuttings",
+        ),
+        Step(
+            "Plantlets",
+            "fewest that cover what is wanted",
+            (computed("share that hardens", kept, "share"), Given("weeks from cut to ready", later)),
+            int(starts.sum()),
+        ),
+    )
+    warnings: tuple[Warn, ...] = ()
+    if unmet:
+        soonest = first_cut_week + later
+        told = f"{unmet:,.0f} cannot be met: the first cutting is ready {soonest} weeks after the first plantlet is planted."
+        warnings = (Warn("unmet", told),)
+    made = tuple(MotherStart(week, int(many)) for week, many in enumerate(starts.tolist()) if many)
+    return MotherPlants(made, weekly, unmet, working, warnings)
+
+
+def _check(shoots: Sequence[float], first: int, life: int, rooting: float, hardening: float, horizon: int) -> None:
+    if horizon < 1:
+        raise refuse("horizon_weeks", "out_of_range", "At least one week is planned.")
+    if life < 1:
+        raise refuse("mother_life_weeks", "out_of_range", "A mother stands for a week at least.")
+    if any(one < 0 for one in shoots):
+        raise refuse("shoots_by_age_weeks", "out_of_range", "A mother gives no fewer than no shoots.")
+    if not any(shoots[first:life]):
+        told = f"No shoots from week {first} to {life - 1} of her life: a mother would never be cut."
+        raise refuse("shoots_by_age_weeks", "never_cut", told)
+    for name, value in (("rooting_rate", rooting), ("hardening_rate", hardening)):
+        if not 0 < value <= 1:
+            raise refuse(name, "out_of_range", "A share above 0 and up to 1.")
+
+
+def _solved(
+    gives: NDArray[np.float64], wanted: NDArray[np.float64], later: int, kept: float, hold: int, horizon: int
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+    """Plantlets by week, what is stuck by week, and what of it is used, by the week in which it is ready (weeks,)."""
+    from ortools.linear_solver import pywraplp  # heavy: only who plans mothers pays for it
+
+    weeks = len(wanted)
+    solver = pywraplp.Solver.CreateSolver("SCIP")
+    solver.SetTimeLimit(int(SOLVE_S * 1000))
+    far = solver.infinity()
+    starts = [solver.IntVar(0, far, "") for _ in range(horizon)]
+    stuck = [solver.NumVar(0, far, "") for _ in range(weeks)]
+    unmet = [solver.NumVar(0, float(many), "") for many in wanted]
+    taken: dict[tuple[int, int], Any] = {}
+    _cut_at_most(solver, gives, starts, stuck)
+    ready = {}
+    for week in range(later, weeks):
+        ready[week] = solver.Constraint(-far, 0)
+        ready[week].SetCoefficient(stuck[week - later], -kept)
+    for week in range(weeks):
+        met = solver.Constraint(float(wanted[week]), float(wanted[week]))
+        met.SetCoefficient(unmet[week], 1)
+        for made in range(max(later, week - hold), week + 1):
+            taken[made, week] = one = solver.NumVar(0, far, "")
+            ready[made].SetCoefficient(one, 1)
+            met.SetCoefficient(one, 1)
+    objective = solver.Objective()
+    for one in unmet:
+        objective.SetCoefficient(one, 1)
+    objective.SetMinimization()
+    solver.Solve()
+    least = objective.Value()
+    bound = solver.Constraint(-far, least + NEARLY * max(1.0, float(wanted.sum())))
+    for one in unmet:
+        bound.SetCoefficient(one, 1)
+        objective.SetCoefficient(one, 0)
+    for one in starts:
+        objective.SetCoefficient(one, 1)
+    solver.Solve()
+    used = np.zeros(weeks)
+    for (made, _), one in taken.items():
+        used[made] += one.solution_value()
+    return (
+        np.array([round(one.solution_value()) for one in starts], dtype=np.int64),
+        used_of(used, later, kept),
+        used,
+    )
+
+
+def _cut_at_most(solver: Any, gives: NDArray[np.float64], starts: Sequence[Any], stuck: Sequence[Any]) -> None:
+    """No more is stuck in a week than the mothers that stand then give."""
+    for week, own in enumerate(stuck):
+        cut = solver.Constraint(-solver.infinity(), 0)
+        cut.SetCoefficient(own, 1)
+        for start in range(min(week, len(starts) - 1) + 1):
+            if gives[week - start]:
+                cut.SetCoefficient(starts[start], -float(gives[week - start]))
+
+
+def used_of(used: NDArray[np.float64], later: int, kept: float) -> NDArray[np.float64]:
+    """What must be stuck by week so that so much is ready `later` weeks on (weeks,)."""
+    stuck = np.zeros(len(used))
+    if later < len(used):
+        stuck[: len(used) - later] = used[later:] / kept
+    return stuck
+
+
+def _weekly(
+    one: _Of,
+    starts: NDArray[np.int64],
+    stuck: NDArray[np.float64],
+    used: NDArray[np.float64],
+    later: int,
+    kept: float,
+) -> tuple[MotherWeek, ...]:
+    weeks = len(stuck)
+    mothers, cut, sub = (np.convolve(starts, part)[:weeks] for part in (one.mothers, one.cut, one.to_submothers))
+    ready = np.zeros(weeks)
+    ready[later:] = stuck[: weeks - later] * kept if later < weeks else 0.0
+    found = []
+    for week in range(weeks):
+        rest = max(0.0, float(cut[week] - sub[week] - stuck[week]))
+        found.append(
+            MotherWeek(
+                week,
+                float(mothers[week]),
+                float(cut[week]),
+                float(sub[week]),
+                float(stuck[week]),
+                float(ready[week]),
+                float(max(0.0, ready[week] - used[week])),
+                rest,
+            )
+        )
+    return tuple(found)
