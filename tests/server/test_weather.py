@@ -77,6 +77,8 @@ class WeatherByFile(HouseCase):
         self.assertEqual(self.known(), {})
         for content, code in (("date,rain\n2027-07-01,4", "headings"), ("", "empty"), ("a,b", "empty")):
             self.assertEqual(self.bring(content, status=422)["errors"][0]["code"], code)
+        winter = rows(date(2027, 1, 11), (39, 50), (41, 52))  # °F that could be °C
+        self.assertEqual(self.bring(winter, status=422)["errors"][0]["code"], "another_climate")
         twice = rows(TODAY, (1, 9)) + f"\n{TODAY},2,9"
         self.assertEqual(self.bring(twice, status=422)["errors"][0]["code"], "twice")
 

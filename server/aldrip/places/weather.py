@@ -25,6 +25,7 @@ HEADINGS = {
 }
 MOST_FAULTS = 20
 SERVICE_DAYS = 10
+STRANGE_C = 25.0  # that a file's days lie off the climate on average
 
 
 @dataclass(frozen=True)
@@ -73,6 +74,16 @@ def days_of(table: Table, today: date) -> list[DayRead]:
     return sorted(found.values(), key=lambda one: one.day)
 
 
+def _is_from_here(site: Site, days: Sequence[DayRead]) -> None:
+    """Refuse days that are nothing like the climate of their site: of another unit, or another place."""
+    usual = year_of_means(Climate(tuple(site.monthly_c)))
+    off = sum(one.mean_c - float(usual[one.day.timetuple().tm_yday - 1]) for one in days) / len(days)
+    if abs(off) > STRANGE_C:
+        side = "warmer" if off > 0 else "colder"
+        told = f"These days are {abs(off):.0f} °C {side} than {site.name} is by its months. Are they in °F, or of another place? If they are right, correct the months first."
+        raise refuse("file", "another_climate", told)
+
+
 @act
 def take_days(ctx: Ctx, site_id: Ref, days: Sequence[DayRead]) -> Taken:
     """Keep days of weather: the newer forecast wins, and what was read wins over any forecast.
@@ -82,6 +93,7 @@ def take_days(ctx: Ctx, site_id: Ref, days: Sequence[DayRead]) -> Taken:
     site = ctx.get(Site, site_id, lock=True)
     if not days:
         raise refuse("file", "empty", "There is no day in it.")
+    _is_from_here(site, days)
     read = [one for one in days if not one.forecast]
     ahead = [one for one in days if one.forecast]
     kept = WeatherDay.objects.filter(site=site)
