@@ -76,6 +76,14 @@ class Contract(TestCase):
             },
             "reject-number": {"plants": 4000, "limit": 0.003, "decision": "reject_number"},
             "off-type-interval": {"plants": 400, "found": 2},
+            "sequential-inspection": {
+                "limit": 0.001,
+                "reject_level": 0.01,
+                "alpha": 0.05,
+                "beta": 0.05,
+                "counted": 300,
+                "found": 1,
+            },
             "replicate-tolerance": {"normal": [90, 91, 92, 93]},
             "seed-viability": {
                 "crop": "onion",

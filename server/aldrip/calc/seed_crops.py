@@ -16,6 +16,7 @@ from aldrip_core import (
     replicate_tolerance,
     row_plan,
     seed_viability,
+    sequential_inspection,
 )
 from aldrip_core.tables.viability import ViabilityConstants
 
@@ -224,6 +225,20 @@ class OffTypeIntervalIn(Strict):
         return off_type_interval.off_type_interval(**self.model_dump())
 
 
+class SequentialInspectionIn(Strict):
+    """Whether enough plants were counted to accept or reject a field."""
+
+    limit: Share
+    reject_level: Share
+    alpha: Share
+    beta: Share
+    counted: Whole
+    found: Whole
+
+    def answer(self) -> sequential_inspection.SequentialInspection:
+        return sequential_inspection.sequential_inspection(**self.model_dump())
+
+
 class ReplicateToleranceIn(Strict):
     """Whether replicates of a germination test agree."""
 
@@ -277,6 +292,7 @@ SEED_CROPS: dict[str, type[Strict]] = {
     "isolation": IsolationIn,
     "reject-number": RejectNumberIn,
     "off-type-interval": OffTypeIntervalIn,
+    "sequential-inspection": SequentialInspectionIn,
     "replicate-tolerance": ReplicateToleranceIn,
     "seed-viability": SeedViabilityIn,
     "drying": DryingIn,
