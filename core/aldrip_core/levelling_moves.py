@@ -4,8 +4,8 @@ Source: ruin and recreate (Schrimpf, Schneider, Stamm-Wilbrandt & Dueck 2000): w
 each is put down where it adds least, and a little worse is taken at first, less and less of it as the time runs out.
 """
 
-import random
 from collections.abc import Sequence
+from random import Random
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,7 +20,7 @@ class Moves:
     """A choice with its loads; `best` is the cheapest that was met."""
 
     def __init__(self, problem: Problem, chosen: Sequence[int], seed: int = 1) -> None:
-        self._any, self._problem = random.Random(seed), problem
+        self._any, self._problem = Random(seed), problem
         many = len(problem.segments)
         self._load = np.zeros(many + 1, dtype=np.int64)  # the last is nowhere: for ways that no segment asks about
         self._left = np.array([one.left for one in problem.segments] + [0], dtype=np.int64)

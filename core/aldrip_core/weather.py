@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 import numpy as np
+from numpy.random import default_rng
 from numpy.typing import NDArray
 
 from aldrip_core.refusal import refuse
@@ -117,7 +118,7 @@ def simulated(
     The anomaly is a first-order autoregression, 0.75 of yesterday's and a fresh part, 3 °C in all: daily temperatures
     behave so (Wilks, Statistical Methods in the Atmospheric Sciences; parameters from memory). For practice only.
     """
-    draw, keep, spread = np.random.default_rng(seed), 0.75, 3.0
+    draw, keep, spread = default_rng(seed), 0.75, 3.0
     anomaly, told = spread * float(draw.standard_normal()), []
     for n in range(days):
         day = first + timedelta(days=n)

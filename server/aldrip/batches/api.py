@@ -100,8 +100,10 @@ def board(ctx: Ctx, start: date, end: date) -> Any:
 
 
 @room.get("/board/sums", "see", response=SumsOut)
-def sums(ctx: Ctx, start: date, end: date) -> Any:
-    """Hours of work and trays in use by week."""
+def sums(ctx: Ctx, start: date | None = None, end: date | None = None) -> Any:
+    """Hours of work and trays in use by week; from four weeks back for sixteen weeks where nobody says."""
+    start = start or ctx.today - timedelta(weeks=4)
+    end = end or start + timedelta(weeks=16)
     if not 1 <= (end - start).days <= 800:
         raise refuse("end", "out_of_range", "The board shows between a day and 800 days.")
     return fast_json(sums_of(ctx, start, end))

@@ -7,7 +7,7 @@ from datetime import date, timedelta
 from itertools import pairwise
 from typing import Any
 
-from django.db.models import Exists, Min, OuterRef
+from django.db.models import Exists, OuterRef
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.accounts.decisions import Decision, Look, Words, asks
@@ -39,18 +39,23 @@ class Frost:
     batches: int
 
 
-def frosts_ahead(ctx: Ctx) -> list[Frost]:
+def days_ahead(ctx: Ctx) -> list[WeatherDay]:
+    """What is known of today and is forecast, of every site."""
+    return list(ctx.rows(WeatherDay).filter(day__gte=ctx.today).order_by("day"))
+
+
+def frosts_ahead(ctx: Ctx, ahead: Sequence[WeatherDay] | None = None) -> list[Frost]:
     """Nights of the forecast, and the next one, in which plants would freeze."""
-    ahead = ctx.rows(WeatherDay).filter(day__gte=ctx.today)
-    lowest = ahead.aggregate(low=Min("low_c"))["low"]
-    if lowest is None:
+    ahead = days_ahead(ctx) if ahead is None else ahead
+    if not ahead:
         return []
+    lowest = min(row.low_c for row in ahead)
     places = {place.pk: place for place in ctx.rows(Place).select_related("site")}
     warmer = min([0.0, *(excess for place in places.values() for excess in _excesses(place))])
     if lowest + warmer > FROST_C:  # on most days in most places: nothing more is asked
         return []
     low: dict[tuple[int, date], float] = {}
-    for row in ahead.filter(low_c__lte=FROST_C - warmer):
+    for row in ahead:
         for place in places.values():
             if place.site_id == row.site_id and (there := kept_at(climate_of(place), row.low_c, row.day)) <= FROST_C:
                 low[place.pk, row.day] = there
@@ -128,6 +133,13 @@ def covered(ctx: Ctx, frost: Frost) -> bool:
     return rows.exclude(state=Task.State.NOT_DONE).exists()
 
 
+def _known(look: Look) -> list[WeatherDay]:
+    if "weather" not in look.once:
+        look.once["weather"] = days_ahead(look.ctx)
+    found: list[WeatherDay] = look.once["weather"]
+    return found
+
+
 @asks(
     frost=lambda d: Words(
         f"frost in {d['site']}",
@@ -138,7 +150,7 @@ def covered(ctx: Ctx, frost: Frost) -> bool:
 )
 def frost(look: Look) -> Iterable[Decision]:
     """Frost that is forecast where plants stand, until covering stands on the day sheet."""
-    for one in frosts_ahead(look.ctx):
+    for one in frosts_ahead(look.ctx, _known(look)):
         if not covered(look.ctx, one):
             data = {"site": one.site.name, "first": one.first, "last": one.last, "worst": one.worst_c}
             data |= {"batches": one.batches, "places": _names([place.name for place in one.places])}
@@ -159,9 +171,9 @@ class Heat:
     spell: Spell
 
 
-def heat_ahead(ctx: Ctx) -> list[Heat]:
+def heat_ahead(ctx: Ctx, ahead: Sequence[WeatherDay]) -> list[Heat]:
     """Seed that lies, or is to lie, hotter than it comes up, by what is forecast."""
-    last = ctx.rows(WeatherDay).filter(day__gt=ctx.today).order_by("-day").values_list("day", flat=True).first()
+    last = max((row.day for row in ahead if row.day > ctx.today), default=None)
     if last is None:
         return []
     emerging = MethodStage.objects.filter(
@@ -207,7 +219,7 @@ def heat(look: Look) -> Iterable[Decision]:
     """Seed that would rest in the heat that is forecast."""
     from aldrip.batches.deciding import promise_of
 
-    for one in heat_ahead(look.ctx):
+    for one in heat_ahead(look.ctx, _known(look)):
         data = {
             "batch": one.batch.code,
             "crop": one.batch.crop.name,

@@ -1468,7 +1468,7 @@ export interface paths {
         };
         /**
          * Sums
-         * @description Hours of work and trays in use by week.
+         * @description Hours of work and trays in use by week; from four weeks back for sixteen weeks where nobody says.
          */
         get: operations["aldrip_batches_api_sums"];
         put?: never;
@@ -12460,9 +12460,9 @@ export interface operations {
     };
     aldrip_batches_api_sums: {
         parameters: {
-            query: {
-                start: string;
-                end: string;
+            query?: {
+                start?: string | null;
+                end?: string | null;
             };
             header?: never;
             path?: never;

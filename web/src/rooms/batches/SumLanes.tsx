@@ -11,6 +11,8 @@ const MOST_KINDS = 4; // of trays; the others are in the list by week
 interface Sum {
   name: string;
   unit: string;
+  /** Digits after the point, while it is small. */
+  digits: number;
   byWeek: number[];
   /** What there is of it in a week, where that is known. */
   limit: number | null;
@@ -21,10 +23,10 @@ export function SumLanes({ from, to, start, end }: { from: Day; to: Day; start: 
   const { data } = useQuery(sumsQuery(from, to));
   if (!data) return null;
   const lanes: Sum[] = [
-    { name: "Hours of work", unit: "h", byWeek: data.hours, limit: data.hours_week },
+    { name: "Hours of work", unit: "h", digits: 1, byWeek: data.hours, limit: data.hours_week },
     ...data.trays
       .slice(0, MOST_KINDS)
-      .map((one) => ({ name: one.name, unit: "in use", byWeek: one.by_week, limit: null })),
+      .map((one) => ({ name: one.name, unit: "in use", digits: 0, byWeek: one.by_week, limit: null })),
   ];
   return (
     <div className="mt-2 border-rule border-t">
@@ -44,7 +46,7 @@ function SumLane({ lane, first, start, end }: { lane: Sum; first: Day; start: Da
   const top = Math.max(1, lane.limit ?? 0, ...weeks.map((one) => one.value));
   const most = weeks.reduce((a, b) => (b.value > a.value ? b : a), weeks[0] ?? { value: 0, day: start });
   if (!most.value) return null;
-  const amount = (value: number) => (lane.unit === "h" && value < 100 ? value.toFixed(1) : count(value));
+  const amount = (value: number) => (lane.digits && value < 100 ? value.toFixed(lane.digits) : count(value));
   const over = lane.limit !== null && most.value > lane.limit;
   const told = `most ${amount(most.value)} ${lane.unit} in week ${isoWeek(most.day).week}${over ? `, ${amount(most.value - (lane.limit ?? 0))} over` : ""}`;
   const y = (value: number) => head + 4 + TALL - (value / top) * TALL;
