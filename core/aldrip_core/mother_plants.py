@@ -6,6 +6,7 @@ One mechanism: a mother gives shoots by her age; of each plantlet the first cuts
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import ceil
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from aldrip_core.refusal import Warn, refuse
 from aldrip_core.working import Given, Step, Working, computed
 
 LONGEST = 520  # weeks
-SOLVE_S = 20.0
+SOLVE_S = 1.5  # both searches together: somebody waits for the answer
 NEARLY = 1e-6
 
 
@@ -107,7 +108,8 @@ def mother_plants(
     """Fewest plantlets, started in weeks 0 to `horizon_weeks` - 1, that cover demand × (1 + reserve).
 
     A hardened cutting may wait `hold_weeks`. Where not all can be met, first as little as possible stays unmet, then as
-    few plantlets as possible are started. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
+    few plantlets as possible are started; `bound` is what no plan can do with less, and a warning says so where it was
+    not reached in time. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
     """
     _check(shoots_by_age_weeks, first_cut_week, mother_life_weeks, rooting_rate, hardening_rate, horizon_weeks)
     weeks = max(horizon_weeks, len(weekly_demand))
@@ -125,8 +127,9 @@ def mother_plants(
     wanted = np.zeros(weeks)
     wanted[: len(weekly_demand)] = np.asarray(weekly_demand, dtype=np.float64) * (1 + reserve)
     later, kept = rooting_weeks + hardening_weeks, rooting_rate * hardening_rate
-    starts, stuck, used = _solved(one.cut - one.to_submothers, wanted, later, kept, hold_weeks, horizon_weeks)
-    weekly = _weekly(one, starts, stuck, used, later, kept)
+    found = _solved(one.cut - one.to_submothers, wanted, later, kept, hold_weeks, horizon_weeks)
+    starts, used = found.starts, found.used
+    weekly = _weekly(one, starts, used_of(used, later, kept), used, later, kept)
     unmet = float(max(0.0, wanted.sum() - used.sum()))
     unmet = 0.0 if unmet < NEARLY * max(1.0, wanted.sum()) else unmet
     working = (
@@ -156,6 +159,9 @@ def mother_plants(
         soonest = first_cut_week + later
         told = f"{unmet:,.0f} cannot be met: the first cutting is ready {soonest} weeks after the first plantlet is planted."
         warnings = (Warn("unmet", told),)
+    if found.bound < starts.sum():
+        told = f"Not proven the fewest in {SOLVE_S:g} s: {int(starts.sum())} plantlets, and no plan does with less than {found.bound}."
+        warnings += (Warn("not_proven", told),)
     made = tuple(MotherStart(week, int(many)) for week, many in enumerate(starts.tolist()) if many)
     return MotherPlants(made, weekly, unmet, working, warnings)
 
@@ -175,15 +181,23 @@ def _check(shoots: Sequence[float], first: int, life: int, rooting: float, harde
             raise refuse(name, "out_of_range", "A share above 0 and up to 1.")
 
 
+@dataclass(frozen=True, slots=True)
+class _Found:
+    """Plantlets by week, what is used by the week in which it is ready (weeks,), and fewer than what no plan does with."""
+
+    starts: NDArray[np.int64]
+    used: NDArray[np.float64]
+    bound: int
+
+
 def _solved(
     gives: NDArray[np.float64], wanted: NDArray[np.float64], later: int, kept: float, hold: int, horizon: int
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
-    """Plantlets by week, what is stuck by week, and what of it is used, by the week in which it is ready (weeks,)."""
+) -> _Found:
     from ortools.linear_solver import pywraplp  # heavy: only who plans mothers pays for it
 
     weeks = len(wanted)
     solver = pywraplp.Solver.CreateSolver("SCIP")
-    solver.SetTimeLimit(int(SOLVE_S * 1000))
+    solver.SetTimeLimit(int(SOLVE_S * 500))
     far = solver.infinity()
     starts = [solver.IntVar(0, far, "") for _ in range(horizon)]
     stuck = [solver.NumVar(0, far, "") for _ in range(weeks)]
@@ -205,7 +219,7 @@ def _solved(
     for one in unmet:
         objective.SetCoefficient(one, 1)
     objective.SetMinimization()
-    solver.Solve()
+    _searched(solver)
     least = objective.Value()
     bound = solver.Constraint(-far, least + NEARLY * max(1.0, float(wanted.sum())))
     for one in unmet:
@@ -213,15 +227,19 @@ def _solved(
         objective.SetCoefficient(one, 0)
     for one in starts:
         objective.SetCoefficient(one, 1)
-    solver.Solve()
+    _searched(solver)
     used = np.zeros(weeks)
     for (made, _), one in taken.items():
         used[made] += one.solution_value()
-    return (
-        np.array([round(one.solution_value()) for one in starts], dtype=np.int64),
-        used_of(used, later, kept),
-        used,
-    )
+    many = np.array([round(one.solution_value()) for one in starts], dtype=np.int64)
+    return _Found(many, used, ceil(objective.BestBound() - 1e-6))
+
+
+def _searched(solver: Any) -> None:
+    """Let it search. Raises Refused where it found nothing in time."""
+    if solver.Solve() not in (solver.OPTIMAL, solver.FEASIBLE):
+        told = f"No plan was found in {SOLVE_S:g} s. Plan fewer weeks at once."
+        raise refuse("horizon_weeks", "too_large", told)
 
 
 def _cut_at_most(solver: Any, gives: NDArray[np.float64], starts: Sequence[Any], stuck: Sequence[Any]) -> None:

@@ -12,6 +12,7 @@ from aldrip_core.refusal import refuse
 
 COLDEST_C, HOTTEST_C = -50.0, 55.0
 FORECAST_DAYS = 16  # farther ahead nobody's forecast knows more than the climate does; common practice, no source
+STRANGE_C = 25.0  # off the climate on average: °F read as °C is off by 20 in frost and by 50 in summer; our own
 FROST_C = 0.0  # where the thermometer hangs; on the ground it is colder on a clear night
 
 
@@ -90,9 +91,57 @@ class Spell:
     worst_c: float
 
 
-def frosts(days: Sequence[DayRead], *, since: date) -> tuple[Spell, ...]:
-    """Nights of frost from a day on, joined where they follow one another."""
-    return _spells([(one.day, one.low_c) for one in days if one.day >= since and one.low_c <= FROST_C], min)
+@dataclass(frozen=True, slots=True)
+class Stay:
+    """Plants of a batch that stand in a place over [first, end)."""
+
+    batch: int
+    place: int
+    first: date
+    end: date
+
+
+@dataclass(frozen=True, slots=True)
+class FrostSpell:
+    """Nights in a row in which plants would freeze: which batches, in which places, and the coldest there [°C]."""
+
+    spell: Spell
+    places: frozenset[int]
+    batches: frozenset[int]
+
+
+def frosts(lows: Mapping[tuple[int, date], float], stays: Iterable[Stay]) -> tuple[FrostSpell, ...]:
+    """Frost where plants stand, of the lowest by place and night [°C]; nights that follow one another are one spell.
+
+    Every plant counts: which of them bear frost is not known.
+
+    >>> night = date(2027, 4, 30)
+    >>> frosts({(1, night): -2.0}, [Stay(7, 1, night, date(2027, 5, 9))])[0].batches
+    frozenset({7})
+    """
+    cold: dict[int, list[date]] = {}
+    for (place, night), low in lows.items():
+        if low <= FROST_C:
+            cold.setdefault(place, []).append(night)
+    hit: dict[date, set[Stay]] = {}
+    for stay in stays:
+        for night in cold.get(stay.place, ()):
+            if stay.first <= night < stay.end:
+                hit.setdefault(night, set()).add(stay)
+    found = []
+    for spell in _spells([(night, min(lows[one.place, night] for one in there)) for night, there in hit.items()], min):
+        there = [one for night, all_ in hit.items() if spell.first <= night <= spell.last for one in all_]
+        found.append(FrostSpell(spell, frozenset(one.place for one in there), frozenset(one.batch for one in there)))
+    return tuple(found)
+
+
+def check_climate(usual_c: NDArray[np.float64], days: Sequence[DayRead], name: str) -> None:
+    """Refuse days that are nothing like the usual means by day of the year (366,): of another unit, or another place."""
+    off = sum(one.mean_c - float(usual_c[one.day.timetuple().tm_yday - 1]) for one in days) / len(days)
+    if abs(off) > STRANGE_C:
+        side = "warmer" if off > 0 else "colder"
+        told = f"These days are {abs(off):.0f} °C {side} than {name} is by its months. Are they in °F, or of another place? If they are right, correct the months first."
+        raise refuse("file", "another_climate", told)
 
 
 def heats(peaks: Mapping[date, float], *, ceiling_c: float) -> tuple[Spell, ...]:

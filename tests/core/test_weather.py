@@ -27,7 +27,7 @@ from aldrip_core.schedule import (
 )
 from aldrip_core.seasons import Season
 from aldrip_core.thermal_time import daily_heat
-from aldrip_core.weather import FORECAST_DAYS, DayRead, Spell, Weather, frosts, heats, read_day, simulated
+from aldrip_core.weather import FORECAST_DAYS, DayRead, Spell, Stay, Weather, frosts, heats, read_day, simulated
 from aldrip_core.working_calendar import WorkingCalendar
 
 FIRST = date(2027, 2, 1)
@@ -131,16 +131,38 @@ class WhatIsRead(unittest.TestCase):
             read_day(self.today + timedelta(days=FORECAST_DAYS + 1), low_c=1, high_c=2, today=self.today)
         self.assertEqual(far.exception.errors[0].field, "day")
 
-    @given(lows=st.lists(st.floats(-9, 9), max_size=16))
-    def test_frosts_are_every_cold_night_once_in_runs(self, lows: list[float]) -> None:
-        days = [DayRead(FIRST + timedelta(days=n), low, low + 4, low + 9) for n, low in enumerate(lows)]
-        told = frosts(days, since=FIRST + timedelta(days=1))
-        cold = [one.day for one in days[1:] if one.low_c <= 0]
-        self.assertEqual([s.first + timedelta(days=n) for s in told for n in range((s.last - s.first).days + 1)], cold)
+    @given(
+        lows=st.dictionaries(st.tuples(st.integers(1, 3), st.integers(0, 14)), st.floats(-9, 9), max_size=24),
+        stays=st.lists(
+            st.tuples(st.integers(1, 5), st.integers(1, 3), st.integers(0, 14), st.integers(0, 9)), max_size=6
+        ),
+    )
+    def test_frosts_are_every_night_in_which_plants_freeze_once_in_runs(
+        self, lows: dict[tuple[int, int], float], stays: list[tuple[int, int, int, int]]
+    ) -> None:
+        """Against a look at every night and every plant by itself."""
+        day = [FIRST + timedelta(days=n) for n in range(25)]
+        cold = {(place, day[n]): low for (place, n), low in lows.items()}
+        told = frosts(cold, [Stay(batch, place, day[a], day[a + long]) for batch, place, a, long in stays])
+        freezing = {
+            (n, batch, place, lows[place, n])
+            for n in range(15)
+            for batch, place, a, long in stays
+            if a <= n < a + long and lows.get((place, n), 9) <= 0
+        }
+        nights = [
+            one.spell.first + timedelta(days=n)
+            for one in told
+            for n in range((one.spell.last - one.spell.first).days + 1)
+        ]
+        self.assertEqual(nights, [day[n] for n in sorted({n for n, *_ in freezing})])
         for a, b in pairwise(told):
-            self.assertGreater((b.first - a.last).days, 1)
-        for spell in told:
-            self.assertEqual(spell.worst_c, min(d.low_c for d in days if spell.first <= d.day <= spell.last))
+            self.assertGreater((b.spell.first - a.spell.last).days, 1)
+        for one in told:
+            within = [hit for hit in freezing if one.spell.first <= day[hit[0]] <= one.spell.last]
+            self.assertEqual(one.batches, {batch for _, batch, _, _ in within})
+            self.assertEqual(one.places, {place for _, _, place, _ in within})
+            self.assertEqual(one.spell.worst_c, min(low for *_, low in within))
 
     def test_heat_is_told_with_its_worst_day(self) -> None:
         peaks = {FIRST + timedelta(days=n): peak for n, peak in enumerate((24.0, 29.0, 33.5, 28.0, 31.0))}

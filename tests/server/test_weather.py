@@ -42,7 +42,9 @@ class WeatherByFile(HouseCase):
 
     def test_days_are_read_up_to_today_and_forecast_from_then_on(self) -> None:
         told = self.bring(rows(TODAY - 2 * ONE, *[(12, 25)] * 6))
-        self.assertEqual(told["message"], "3 days read and 3 days forecast: plans reckon with it from now on.")
+        self.assertEqual(
+            told["message"], "3 days read and 3 days forecast: plans made or changed from now on reckon with it."
+        )
         self.assertEqual([one[2] for one in self.known().values()], [False] * 3 + [True] * 3)
         shown = self.get(self.path)
         self.assertEqual((shown["read_until"], shown["forecast_until"]), (str(TODAY), str(TODAY + 3 * ONE)))

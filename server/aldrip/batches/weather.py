@@ -2,9 +2,8 @@
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, timedelta
-from itertools import pairwise
 from typing import Any
 
 from django.db.models import Exists, OuterRef
@@ -20,7 +19,7 @@ from aldrip.places.climate import climate_of
 from aldrip.places.models import Place, Site, WeatherDay
 from aldrip_core.schedule import kept_at, peak_on
 from aldrip_core.stages import Trait
-from aldrip_core.weather import FROST_C, Spell, heats
+from aldrip_core.weather import FROST_C, FrostSpell, Spell, Stay, frosts, heats
 
 COVER = "cover"
 COVER_MINUTES = 30
@@ -61,33 +60,20 @@ def frosts_ahead(ctx: Ctx, ahead: Sequence[WeatherDay] | None = None) -> list[Fr
                 low[place.pk, row.day] = there
     if not low:
         return []
-    by_site: dict[int, dict[date, _Night]] = defaultdict(dict)
-    for batch, pk, during in _standing(ctx, {pk for pk, _ in low}, {night for _, night in low}):
-        for (cold, night), there in low.items():
-            if cold == pk and during.lower <= night < during.upper:
-                by_site[places[pk].site_id].setdefault(night, _Night()).add(there, pk, batch)
-    return [_frost(places, run, by_site[site]) for site in by_site for run in _runs(sorted(by_site[site]))]
-
-
-@dataclass
-class _Night:
-    worst_c: float = FROST_C
-    places: set[int] = field(default_factory=set)
-    batches: set[int] = field(default_factory=set)
-
-    def add(self, there_c: float, place: int, batch: int) -> None:
-        self.worst_c = min(self.worst_c, there_c)
-        self.places.add(place)
-        self.batches.add(batch)
+    stays = list(_standing(ctx, {pk for pk, _ in low}, {night for _, night in low}))
+    by_site: dict[int, list[Stay]] = defaultdict(list)
+    for stay in stays:
+        by_site[places[stay.place].site_id].append(stay)
+    return [_frost(places, one) for site in by_site for one in frosts(low, by_site[site])]
 
 
 def _excesses(place: Place) -> list[float]:
     return [place.excess_c, *(part["excess_c"] for part in place.parts)]
 
 
-def _standing(ctx: Ctx, places: set[int], days: set[date]) -> Iterable[tuple[int, int, Any]]:
-    """Batch, place and days of the plants that stand in these places meanwhile: sown ones, and what is to come by then."""
-    return (
+def _standing(ctx: Ctx, places: set[int], days: set[date]) -> Iterable[Stay]:
+    """Stays of the plants that stand in these places meanwhile: sown ones, and what is to come by then."""
+    rows = (
         Occupancy.objects.filter(
             place__organisation=ctx.organisation,
             place__in=places,
@@ -99,19 +85,12 @@ def _standing(ctx: Ctx, places: set[int], days: set[date]) -> Iterable[tuple[int
         .order_by("stage__batch", "place")
         .values_list("stage__batch", "place", "during")
     )
+    return (Stay(batch, place, during.lower, during.upper) for batch, place, during in rows)
 
 
-def _runs(days: Sequence[date]) -> list[list[date]]:
-    cuts = [0, *(n for n, (a, b) in enumerate(pairwise(days), 1) if (b - a).days > 1), len(days)]
-    return [list(days[a:b]) for a, b in pairwise(cuts)]
-
-
-def _frost(places: dict[int, Place], run: Sequence[date], by_day: dict[date, _Night]) -> Frost:
-    cold = sorted(set().union(*(by_day[night].places for night in run)), key=lambda pk: (places[pk].order, pk))
-    batches = set().union(*(by_day[night].batches for night in run))
-    worst = min(by_day[night].worst_c for night in run)
-    found = tuple(places[pk] for pk in cold)
-    return Frost(found[0].site, run[0], run[-1], worst, found, len(batches))
+def _frost(places: dict[int, Place], one: FrostSpell) -> Frost:
+    cold = tuple(sorted((places[pk] for pk in one.places), key=lambda place: (place.order, place.pk)))
+    return Frost(cold[0].site, one.spell.first, one.spell.last, one.spell.worst_c, cold, len(one.batches))
 
 
 def _days(first: date, last: date) -> str:

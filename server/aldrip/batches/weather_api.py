@@ -86,7 +86,7 @@ def _done(taken: weather.Taken) -> dict[str, Any]:
     told = [plural(taken.read, "day") + " read" if taken.read else ""]
     told.append(plural(taken.forecast, "day") + " forecast" if taken.forecast else "")
     said = " and ".join(one for one in told if one)
-    return {"message": f"{said}: plans reckon with it from now on."}
+    return {"message": f"{said}: plans made or changed from now on reckon with it."}
 
 
 @room.post("/sites/{ref:site_id}/weather/file", "places.edit", response=Done)

@@ -14,7 +14,7 @@ from aldrip.base.words import plural
 from aldrip.places.models import Site, WeatherDay
 from aldrip_core import refusal
 from aldrip_core.schedule import Climate, year_of_means
-from aldrip_core.weather import FORECAST_DAYS, DayRead, read_day, simulated
+from aldrip_core.weather import FORECAST_DAYS, DayRead, check_climate, read_day, simulated
 
 #: Headings by what they mean, in small letters without what stands in brackets.
 HEADINGS = {
@@ -25,7 +25,6 @@ HEADINGS = {
 }
 MOST_FAULTS = 20
 SERVICE_DAYS = 10
-STRANGE_C = 25.0  # that a file's days lie off the climate on average
 
 
 @dataclass(frozen=True)
@@ -74,16 +73,6 @@ def days_of(table: Table, today: date) -> list[DayRead]:
     return sorted(found.values(), key=lambda one: one.day)
 
 
-def _is_from_here(site: Site, days: Sequence[DayRead]) -> None:
-    """Refuse days that are nothing like the climate of their site: of another unit, or another place."""
-    usual = year_of_means(Climate(tuple(site.monthly_c)))
-    off = sum(one.mean_c - float(usual[one.day.timetuple().tm_yday - 1]) for one in days) / len(days)
-    if abs(off) > STRANGE_C:
-        side = "warmer" if off > 0 else "colder"
-        told = f"These days are {abs(off):.0f} °C {side} than {site.name} is by its months. Are they in °F, or of another place? If they are right, correct the months first."
-        raise refuse("file", "another_climate", told)
-
-
 @act
 def take_days(ctx: Ctx, site_id: Ref, days: Sequence[DayRead]) -> Taken:
     """Keep days of weather: the newer forecast wins, and what was read wins over any forecast.
@@ -93,7 +82,7 @@ def take_days(ctx: Ctx, site_id: Ref, days: Sequence[DayRead]) -> Taken:
     site = ctx.get(Site, site_id, lock=True)
     if not days:
         raise refuse("file", "empty", "There is no day in it.")
-    _is_from_here(site, days)
+    check_climate(year_of_means(Climate(tuple(site.monthly_c))), days, site.name)
     read = [one for one in days if not one.forecast]
     ahead = [one for one in days if one.forecast]
     kept = WeatherDay.objects.filter(site=site)
