@@ -1,11 +1,16 @@
 """The bench in a real browser: how soon each room shows something in a large nursery, and whether it ever stutters."""
 
 import argparse
+import json
 import os
 import statistics
 import subprocess
 import sys
 import time
+import urllib.request
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from typing import Any
 
 from launcher.bench_big import BATCHES, LINES, Measure, _house
@@ -35,14 +40,11 @@ THERE = """const [what, done] = arguments; const look = () => {
   else requestAnimationFrame(look); }; look();"""
 #: As a wheel is turned fast, and as the bar at the side is torn down, px a frame.
 SPEEDS = {"": 100, ", torn": 350}
-#: Scrolls to the end in steps, a step a frame, and says every task of more than 50 ms meanwhile.
-SCROLL = """const [px, done] = arguments; const long = []; const main = document.getElementById('work');
-const watch = new PerformanceObserver((list) => long.push(...list.getEntries().map((one) => Math.round(one.duration))));
-watch.observe({ type: 'longtask' }); let n = 0;
-const step = () => { main.scrollTop += px; if (++n < 120) requestAnimationFrame(step);
-  else setTimeout(() => { watch.disconnect(); done(long); }, 200); }; requestAnimationFrame(step);"""
-WATCH = """window.__long = []; new PerformanceObserver((list) =>
-  window.__long.push(...list.getEntries().map((one) => Math.round(one.duration)))).observe({ type: 'longtask' });"""
+LONG_MS = 50
+#: Scrolls on in steps, a step a frame.
+SCROLL = """const [px, done] = arguments; const main = document.getElementById('work'); let n = 0;
+const step = () => { main.scrollTop += px; if (++n < 120) requestAnimationFrame(step); else setTimeout(done, 200); };
+requestAnimationFrame(step);"""
 
 
 def measure(chosen: argparse.Namespace) -> Measure:
@@ -93,7 +95,8 @@ def _measured(driver: Any, at: str, name: str, session: str) -> Measure:
     )
     driver.add_cookie({"name": name, "value": session, "path": "/"})
     took: dict[str, float] = {}
-    long: dict[str, list[int]] = {}
+    long: dict[str, list[_Task]] = {}
+    trace = _Trace(driver)
     for path, what in VIEWS.items():
         times = []
         for _ in range(RUNS + 1):  # the first fills the caches of both sides
@@ -104,21 +107,83 @@ def _measured(driver: Any, at: str, name: str, session: str) -> Measure:
             time.sleep(1.5)
             driver.execute_script("document.getElementById('work').scrollTop = 0")
             time.sleep(0.5)
-            long[path + how] = driver.execute_async_script(SCROLL, px)
+            with trace.over(long.setdefault(path + how, [])):
+                driver.execute_async_script(SCROLL, px)
     driver.get(f"{at}/batches?view=board")
     driver.execute_async_script(THERE, "[data-body]")
-    long["dragging on the board"] = _dragged(driver)
+    time.sleep(2)
+    with trace.over(long.setdefault("dragging on the board", [])):
+        _dragged(driver)
     slowest = max(took, key=lambda path: took[path])
     told = [f"{path} {ms:.0f} ms ({ms / took['/diary']:.1f} of the diary)" for path, ms in took.items()]
-    stutter = {where: [ms for ms in found if ms > 50] for where, found in long.items()}
-    told += [f"{where}: tasks over 50 ms: {found or 'none'}" for where, found in stutter.items()]
+    told += [f"{where}: tasks over 50 ms: {_stutter(found)}" for where, found in long.items()]
     note = "\n               ".join([f"slowest {slowest}; median of {RUNS}", *told])
     return Measure("browser", took[slowest], took["/diary"], took[slowest] / took["/diary"], AIM, note)
 
 
-def _dragged(driver: Any) -> list[int]:
-    time.sleep(2)
-    driver.execute_script(WATCH)
+@dataclass(frozen=True)
+class _Task:
+    """A task of the page's main thread [ms]: by the clock, and of the processor's time its own."""
+
+    clock: float
+    own: float
+
+
+def _stutter(found: Sequence[_Task]) -> str:
+    """By the clock, and how many of them are the page's own: on two busy cores a task waits for others as well."""
+    long = [task for task in found if task.clock > LONG_MS]
+    if not long:
+        return "none"
+    own = [round(task.own) for task in long if task.own > LONG_MS]
+    return f"{[round(task.clock) for task in long]} by the clock; of the processor {own or 'none'}"
+
+
+class _Trace:
+    """What the browser itself notes of every task, over its own door for tools."""
+
+    def __init__(self, driver: Any) -> None:
+        import websocket  # comes with selenium
+
+        at = driver.capabilities["goog:chromeOptions"]["debuggerAddress"]
+        with urllib.request.urlopen(f"http://{at}/json/version", timeout=20) as answer:
+            door = json.load(answer)["webSocketDebuggerUrl"]
+        self._door = websocket.create_connection(door, suppress_origin=True, timeout=60)
+
+    def _until(self, ends: Callable[[dict[str, Any]], bool]) -> list[dict[str, Any]]:
+        told: list[dict[str, Any]] = []
+        while not told or not ends(told[-1]):
+            told.append(json.loads(self._door.recv()))
+        return told
+
+    def _say(self, number: int, method: str, **params: Any) -> None:
+        self._door.send(json.dumps({"id": number, "method": method, "params": params}))
+
+    @contextmanager
+    def over(self, into: list[_Task]) -> Iterator[None]:
+        """Put the long tasks of what is done meanwhile into a list."""
+        self._say(1, "Tracing.start", traceConfig={"includedCategories": ["toplevel"]})
+        self._until(lambda one: one.get("id") == 1)
+        yield
+        self._say(2, "Tracing.end")
+        told = self._until(lambda one: one.get("method") == "Tracing.tracingComplete")
+        events = [
+            event for one in told if one.get("method") == "Tracing.dataCollected" for event in one["params"]["value"]
+        ]
+        mains = {
+            (event["pid"], event["tid"])
+            for event in events
+            if event["name"] == "thread_name" and event["args"]["name"] == "CrRendererMain"
+        }
+        into += [
+            _Task(event["dur"] / 1000, event.get("tdur", event["dur"]) / 1000)
+            for event in events
+            if "RunTask" in event["name"]
+            and event.get("dur", 0) > LONG_MS * 1000
+            and (event["pid"], event["tid"]) in mains
+        ]
+
+
+def _dragged(driver: Any) -> None:
     box = driver.execute_script(
         "const b = [...document.querySelectorAll('[data-body]')].map((one) => one.getBoundingClientRect())"
         ".find((one) => one.width > 30 && one.top > 160 && one.bottom < 780); return [b.x + 12, b.y + b.height / 2]"
@@ -136,8 +201,6 @@ def _dragged(driver: Any) -> list[int]:
         time.sleep(0.016)
     driver.execute_cdp_cmd("Input.dispatchKeyEvent", {"type": "keyDown", "key": "Escape"})
     time.sleep(0.5)
-    found: list[int] = driver.execute_script("return window.__long")
-    return found
 
 
 def _many_places(ctx: Any) -> None:
