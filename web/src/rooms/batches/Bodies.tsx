@@ -7,7 +7,7 @@ import { addDays, type Day, shortDay } from "../../ui/dates";
 import { quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { textWidth } from "../../ui/textWidth";
-import { placed, useHands } from "./boardHands";
+import { placed, useHand } from "./boardHands";
 import { type Body, keyOf, type Laid, outline, widest } from "./boardLayout";
 
 type Lane = Schemas["LaneOut"];
@@ -29,7 +29,7 @@ function fitting(words: string[], width: number): number {
 
 function useMoves(body: Body, lane: Lane) {
   const { proposed, propose } = useProposal();
-  const { lanes } = useHands();
+  const { lanes } = useHand();
   const moving = proposed?.batchId === body.batch_id;
   const already: Change = moving ? proposed.change : {};
   const shift = (moving ? (proposed.proposal?.shift_days ?? proposed.change.shift_days) : 0) ?? 0;
@@ -55,6 +55,7 @@ export function BodyShape({
   stop,
   onFocus,
   neighbours,
+  held,
 }: {
   laid: Laid;
   lane: Lane;
@@ -63,17 +64,19 @@ export function BodyShape({
   stop: boolean;
   onFocus: () => void;
   neighbours: [string | undefined, string | undefined];
+  /** Whether its batch is in the hand. */
+  held: boolean;
 }) {
   const { scale, today } = useSpan();
   const navigate = useNavigate();
   const may = useMay();
-  const { lifted, grab } = useHands();
+  const { grab } = useHand();
   const { body } = laid;
   const { moving, days, place } = useMoves(body, lane);
   const best = useBest(laid);
   const open = () => navigate({ to: "/batches/$id", params: { id: String(body.batch_id) } });
   const canMove = may("batches.plan") && body.state !== "ready" && body.state !== "delivered";
-  const away = moving || lifted?.body.batch_id === body.batch_id;
+  const away = moving || held;
   const d = outline(laid, scale.x, y);
   const go = (key: string | undefined) =>
     document.querySelector<SVGGElement>(`[data-place="${lane.place_id}"] [data-body="${key}"]`)?.focus();

@@ -1,12 +1,12 @@
 import { useNavigate } from "@tanstack/react-router";
-import { memo, useCallback, useMemo, useState } from "react";
+import { memo, useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useProposal } from "../../shell/proposal";
 import { useSpan } from "../../shell/span";
 import { addDays, type Day, daysBetween, isoWeek, shortDay } from "../../ui/dates";
 import { area, few, quantity } from "../../ui/format";
 import { BodyShape, ProposedShape } from "./Bodies";
-import { useHands } from "./boardHands";
+import { useLifted } from "./boardHands";
 import { type Body, fullOf, keyOf, type Laid, loadPath, outline, overPath, peakOf, stack } from "./boardLayout";
 
 type Lane = Schemas["LaneOut"];
@@ -76,6 +76,7 @@ function loadWith(lane: Lane, from: Day, would: { start: Day; load: number[] } |
 
 function useLane(lane: Lane, from: Day, start: Day, end: Day, head: number) {
   const { proposed } = useProposal();
+  const { scale } = useSpan();
   const base = useMemo(() => {
     const bodies = lane.bodies.filter((body) => body.start < end && body.end > start);
     return { bodies, laid: stack(bodies, start, end) };
@@ -105,10 +106,139 @@ function useLane(lane: Lane, from: Day, start: Day, end: Day, head: number) {
     for (const one of [...would, ...was])
       for (const step of one.steps) top = Math.max(top, step.bottom + one.body.amount);
     const full = fullOf(lane, bodies.length + proposals.length, peak);
-    const height = Math.max(full, (top / lane.usable) * full) + 8;
-    return { load, peak, at, full, height: height + head, laid: was.length ? [...shown, ...was] : shown, proposals };
-  }, [base, here, lane, from, start, end, head]);
+    const height = Math.max(full, (top / lane.usable) * full) + 8 + head;
+    const y = (amount: number) => height - (amount / lane.usable) * full;
+    const over = overPath(load, lane.usable, from, start, end, scale.x, y);
+    return { peak, at, full, height, laid: was.length ? [...shown, ...was] : shown, proposals, y, over };
+  }, [base, here, lane, from, start, end, head, scale]);
 }
+
+/** A lane's picture. A batch in the hand (`held`) concerns only the lanes that it comes from: the others stay drawn. */
+const Drawing = memo(function Drawing({
+  lane,
+  from,
+  end,
+  head,
+  drawn,
+  told,
+  held,
+}: {
+  lane: Lane;
+  from: Day;
+  end: Day;
+  head: number;
+  drawn: ReturnType<typeof useLane>;
+  told: string;
+  held: number | undefined;
+}) {
+  const { scale, today, span } = useSpan();
+  const { peak, full, height, laid, proposals, y, over } = drawn;
+  const { usable } = lane;
+  // What is thinner than a line can be neither read nor taken hold of: it is drawn as one, however many it is.
+  const { thin, thick } = useMemo(() => {
+    const isThin = (one: Laid) => laid.length > MANY && y(0) - y(one.body.amount) < THIN;
+    const found = laid.filter(isThin);
+    return { thin: found, thick: found.length ? laid.filter((one) => !isThin(one)) : laid };
+  }, [laid, y]);
+  // One stop of the Tab key a lane; Page up and down go from body to body in it.
+  const [stop, setStop] = useState<string | null>(null);
+  const keys = thick.map((one) => keyOf(one.body));
+  const stopAt = stop !== null && keys.includes(stop) ? stop : keys[0];
+  const later = lane.load.slice(Math.max(0, daysBetween(from, end)));
+  const foldY = (amount: number) => height - (amount / usable) * Math.min(full, 60);
+  const todayX = scale.x(today) + scale.open / span.days / 2;
+  return (
+    /* biome-ignore lint/a11y/noSvgWithoutTitle: the section is named, the bodies are buttons */
+    <svg width={scale.width} height={height} className="absolute inset-0 select-none">
+      <defs>
+        <pattern id={`dots${lane.place_id}`} width={8} height={8} patternUnits="userSpaceOnUse">
+          <rect width={8} height={8} className="fill-paper" />
+          <circle cx={2} cy={2} r={0.8} className="fill-line" />
+          <circle cx={6} cy={6} r={0.8} className="fill-line" />
+        </pattern>
+        <pattern
+          id={`hatch${lane.place_id}`}
+          width={6}
+          height={6}
+          patternUnits="userSpaceOnUse"
+          patternTransform="rotate(45)"
+        >
+          <rect width={6} height={6} className="fill-panel" />
+          <rect width={2.4} height={6} className="fill-ink" />
+        </pattern>
+        <clipPath id={`open${lane.place_id}`}>
+          <rect x={scale.left} y={head} width={scale.open} height={height - head} />
+        </clipPath>
+        <clipPath id={`past${lane.place_id}`}>
+          <rect x={0} y={0} width={Math.max(0, scale.x(today))} height={height} />
+        </clipPath>
+      </defs>
+      <rect x={scale.left + scale.open} y={0} width={scale.right} height={height - 1} className="fill-fold" />
+      <g clipPath={`url(#open${lane.place_id})`}>
+        <Weeks height={height} />
+      </g>
+      <path d={loadPath(later, end, scale.x, foldY)} className="fill-plan stroke-line" strokeWidth={1} />
+      <g clipPath={`url(#open${lane.place_id})`}>
+        <ShutShapes lane={lane} y={y} />
+        <ThinShapes laid={thin} lane={lane} y={y} />
+        {thick.map((one, n) => (
+          <BodyShape
+            key={keyOf(one.body)}
+            laid={one}
+            lane={lane}
+            y={y}
+            floor={height}
+            stop={keyOf(one.body) === stopAt}
+            onFocus={() => setStop(keyOf(one.body))}
+            neighbours={[keys[n - 1], keys[n + 1]]}
+            held={one.body.batch_id === held}
+          />
+        ))}
+        {proposals.map((one) => (
+          <ProposedShape key={keyOf(one.body)} laid={one} lane={lane} y={y} />
+        ))}
+        {over.path ? (
+          <path
+            d={over.path}
+            fill={`url(#hatch${lane.place_id})`}
+            className="pointer-events-none stroke-ink"
+            strokeWidth={1.5}
+          />
+        ) : null}
+        {told && over.from && !head ? (
+          <text
+            x={over.x > scale.left + 170 ? over.x - 6 : Math.max(scale.left, over.x) + 6}
+            y={Math.max(11, y(peak) + 10)}
+            textAnchor={over.x > scale.left + 170 ? "end" : "start"}
+            className="cond pointer-events-none fill-ink stroke-paper text-note font-bold"
+            strokeWidth={4}
+            style={{ paintOrder: "stroke" }}
+          >
+            {told}
+          </text>
+        ) : null}
+      </g>
+      <line
+        x1={scale.left}
+        x2={scale.width}
+        y1={y(usable)}
+        y2={y(usable)}
+        className="stroke-ink"
+        strokeDasharray="1 3"
+      />
+      {todayX > scale.left && todayX < scale.left + scale.open ? (
+        <line
+          x1={todayX}
+          x2={todayX}
+          y1={head}
+          y2={height}
+          className="pointer-events-none stroke-ink"
+          strokeWidth={1.5}
+        />
+      ) : null}
+    </svg>
+  );
+});
 
 export const LaneRow = memo(function LaneRow({
   lane,
@@ -126,129 +256,33 @@ export const LaneRow = memo(function LaneRow({
   head: number;
   chosen: boolean;
 }) {
-  const { scale, today, span } = useSpan();
-  const { lifted } = useHands();
-  const { load, peak, at, full, height, laid, proposals } = useLane(lane, from, start, end, head);
-  const { usable } = lane;
-  const y = useCallback((amount: number) => height - (amount / usable) * full, [height, usable, full]);
-  // What is thinner than a line can be neither read nor taken hold of: it is drawn as one, however many it is.
-  const { thin, thick } = useMemo(() => {
-    const isThin = (one: Laid) => laid.length > MANY && y(0) - y(one.body.amount) < THIN;
-    const found = laid.filter(isThin);
-    return { thin: found, thick: found.length ? laid.filter((one) => !isThin(one)) : laid };
-  }, [laid, y]);
-  // One stop of the Tab key a lane; Page up and down go from body to body in it.
-  const [stop, setStop] = useState<string | null>(null);
-  const keys = thick.map((one) => keyOf(one.body));
-  const stopAt = stop !== null && keys.includes(stop) ? stop : keys[0];
-  const over = useMemo(
-    () => overPath(load, usable, from, start, end, scale.x, y),
-    [load, usable, from, start, end, scale, y],
-  );
-  const later = lane.load.slice(Math.max(0, daysBetween(from, end)));
-  const foldY = (amount: number) => height - (amount / usable) * Math.min(full, 60);
-  const todayX = scale.x(today) + scale.open / span.days / 2;
+  const lifted = useLifted();
+  const drawn = useLane(lane, from, start, end, head);
+  const { peak, at, full, height } = drawn;
   const offer = lifted ? lifted.offers.get(lane.place_id) : undefined;
   const under = lifted?.over === lane.place_id;
   const cannot = lifted !== null && lifted.offers.size > 0 && !offer?.of_kind;
-  const worst = peak - usable;
-  const told = worst > 0.05 ? `over by ${area(worst)} ${lane.unit} from ${shortDay(over.from ?? at)}` : "";
+  const worst = peak - lane.usable;
+  const told = worst > 0.05 ? `over by ${area(worst)} ${lane.unit} from ${shortDay(drawn.over.from ?? at)}` : "";
+  const held = lifted?.body.batch_id;
+  const holds = held !== undefined && lane.bodies.some((body) => body.batch_id === held);
   return (
     <section
       data-place={lane.place_id}
-      aria-label={`${lane.name}, peak ${Math.round((peak / usable) * 100)} % in week ${isoWeek(at).week}`}
+      aria-label={`${lane.name}, peak ${Math.round((peak / lane.usable) * 100)} % in week ${isoWeek(at).week}`}
       className={`relative border-rule border-b ${chosen || under ? "bg-panel" : ""} ${cannot ? "opacity-50" : ""}`}
       style={{ height }}
     >
       <LaneName lane={lane} full={full} peak={peak} at={at} head={head} told={told} over={worst > 0.05} />
-      {/* biome-ignore lint/a11y/noSvgWithoutTitle: the section is named, the bodies are buttons */}
-      <svg width={scale.width} height={height} className="absolute inset-0 select-none">
-        <defs>
-          <pattern id={`dots${lane.place_id}`} width={8} height={8} patternUnits="userSpaceOnUse">
-            <rect width={8} height={8} className="fill-paper" />
-            <circle cx={2} cy={2} r={0.8} className="fill-line" />
-            <circle cx={6} cy={6} r={0.8} className="fill-line" />
-          </pattern>
-          <pattern
-            id={`hatch${lane.place_id}`}
-            width={6}
-            height={6}
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width={6} height={6} className="fill-panel" />
-            <rect width={2.4} height={6} className="fill-ink" />
-          </pattern>
-          <clipPath id={`open${lane.place_id}`}>
-            <rect x={scale.left} y={head} width={scale.open} height={height - head} />
-          </clipPath>
-          <clipPath id={`past${lane.place_id}`}>
-            <rect x={0} y={0} width={Math.max(0, scale.x(today))} height={height} />
-          </clipPath>
-        </defs>
-        <rect x={scale.left + scale.open} y={0} width={scale.right} height={height - 1} className="fill-fold" />
-        <g clipPath={`url(#open${lane.place_id})`}>
-          <Weeks height={height} />
-        </g>
-        <path d={loadPath(later, end, scale.x, foldY)} className="fill-plan stroke-line" strokeWidth={1} />
-        <g clipPath={`url(#open${lane.place_id})`}>
-          <ShutShapes lane={lane} y={y} />
-          <ThinShapes laid={thin} lane={lane} y={y} />
-          {thick.map((one, n) => (
-            <BodyShape
-              key={keyOf(one.body)}
-              laid={one}
-              lane={lane}
-              y={y}
-              floor={height}
-              stop={keyOf(one.body) === stopAt}
-              onFocus={() => setStop(keyOf(one.body))}
-              neighbours={[keys[n - 1], keys[n + 1]]}
-            />
-          ))}
-          {proposals.map((one) => (
-            <ProposedShape key={keyOf(one.body)} laid={one} lane={lane} y={y} />
-          ))}
-          {over.path ? (
-            <path
-              d={over.path}
-              fill={`url(#hatch${lane.place_id})`}
-              className="pointer-events-none stroke-ink"
-              strokeWidth={1.5}
-            />
-          ) : null}
-          {told && over.from && !head ? (
-            <text
-              x={over.x > scale.left + 170 ? over.x - 6 : Math.max(scale.left, over.x) + 6}
-              y={Math.max(11, y(peak) + 10)}
-              textAnchor={over.x > scale.left + 170 ? "end" : "start"}
-              className="cond pointer-events-none fill-ink stroke-paper text-note font-bold"
-              strokeWidth={4}
-              style={{ paintOrder: "stroke" }}
-            >
-              {told}
-            </text>
-          ) : null}
-        </g>
-        <line
-          x1={scale.left}
-          x2={scale.width}
-          y1={y(usable)}
-          y2={y(usable)}
-          className="stroke-ink"
-          strokeDasharray="1 3"
-        />
-        {todayX > scale.left && todayX < scale.left + scale.open ? (
-          <line
-            x1={todayX}
-            x2={todayX}
-            y1={head}
-            y2={height}
-            className="pointer-events-none stroke-ink"
-            strokeWidth={1.5}
-          />
-        ) : null}
-      </svg>
+      <Drawing
+        lane={lane}
+        from={from}
+        end={end}
+        head={head}
+        drawn={drawn}
+        told={told}
+        held={holds ? held : undefined}
+      />
       {offer ? (
         <span
           className={`cond pointer-events-none absolute right-4 bottom-1 z-10 bg-panel px-1 text-note ${offer.share > 1 ? "font-bold underline" : ""}`}

@@ -26,13 +26,14 @@ interface Lifted {
   offers: Map<number, Offer>;
 }
 
-interface Hands {
-  lifted: Lifted | null;
+interface Hand {
   lanes: Lane[];
   grab: (event: PointerEvent<Element>, body: Body, home: number) => void;
 }
 
-const Context = createContext<Hands | null>(null);
+// Two, because what is in the hand changes with every lane it is moved over, and what takes hold does not.
+const Context = createContext<Hand | null>(null);
+const InHand = createContext<Lifted | null>(null);
 const SLIP = 4; // px under which a press is a press
 const EDGE = 48; // px from the edge of the page, from which it scrolls along
 const REST = 180; // ms after which the places are asked how full they would be
@@ -150,11 +151,13 @@ export function BoardHands({ lanes, children }: { lanes: Lane[]; children: React
     },
     [perDay, propose, proposed],
   );
-  const value = useMemo(() => ({ lifted, lanes, grab }), [lifted, lanes, grab]);
+  const value = useMemo(() => ({ lanes, grab }), [lanes, grab]);
   return (
     <Context.Provider value={value}>
-      {children}
-      {lifted ? <Ghost lifted={lifted} lanes={lanes} ref={ghost} /> : null}
+      <InHand.Provider value={lifted}>
+        {children}
+        {lifted ? <Ghost lifted={lifted} lanes={lanes} ref={ghost} /> : null}
+      </InHand.Provider>
     </Context.Provider>
   );
 }
@@ -187,10 +190,10 @@ function Ghost({ lifted, lanes, ref }: { lifted: Lifted; lanes: Lane[]; ref: Rea
   );
 }
 
-export function useHands(): Hands {
+export function useHand(): Hand {
   const context = useContext(Context);
-  if (!context) throw new Error("useHands needs BoardHands around it");
+  if (!context) throw new Error("useHand needs BoardHands around it");
   return context;
 }
 
-export const useLifted = (): Lifted | null => useContext(Context)?.lifted ?? null;
+export const useLifted = (): Lifted | null => useContext(InHand);
