@@ -1,6 +1,5 @@
 """Django's runner, closing with one plain line: how many passed, how many failed."""
 
-import gc
 import os
 import re
 import time
@@ -11,6 +10,8 @@ from unittest import TestResult, TestSuite
 from django.conf import settings
 from django.db import connection
 from django.test.runner import DiscoverRunner
+
+from aldrip.base.circles import hunt_less
 
 TIMES = os.environ.get(
     "ALDRIP_TIMES"
@@ -24,10 +25,7 @@ class Runner(DiscoverRunner):
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
         watch_the_line()
-        # What is read now stays; the hunt for circles of it would take a part of every test.
-        gc.collect()
-        gc.freeze()
-        gc.set_threshold(50_000, 20, 50)
+        hunt_less()
 
     def setup_databases(self, **kwargs: Any) -> Any:
         """The library that ships is put into the first database, from which those of the processes are copied."""

@@ -277,22 +277,7 @@ def timed_stages(request: Request, ground: Ground) -> dict[str, TimedStage]:
 
 def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: bool = False) -> Plan:
     """The plan of a batch. With `put` it takes its space on the ground at once. Raises Refused."""
-    rates, limbs, sowing = rates_of(request, ground), limbs_of(request.method), sowing_of(request, ground)
-    start, needs = request.start, dict(request.needs)
-    main = next(iter(request.method.products))
-    if request.seed_g is not None:
-        start, good = promise_from_seed(
-            seed_g=request.seed_g, chance=request.chance, rates=rates, sowing=sowing, limbs=limbs
-        )
-        if start == 0:
-            raise refuse("seed_g", "too_little", f"{request.seed_g:g} g does not fill one tray.")
-        needs = needs if needs.get(main) else {**needs, main: good}
-    elif request.rung is not None:
-        at = [stage.key for stage in request.method.stages].index(request.rung[0])
-        start = start_from_rung(index=at, quantity=request.rung[1], rates=rates, sowing=sowing, limbs=limbs)
-    quantities = plan_quantities(
-        needed=needs, chance=request.chance, rates=rates, sowing=sowing, start=start, limbs=limbs, working=working
-    )
+    rates, quantities = _measured(request, ground, working)
     timed = timed_stages(request, ground)
     begun = {key: Begun(one.start, one.end, _stood(one, ground.today)) for key, one in request.happened.items()}
     dates, late = stage_dates(
@@ -322,6 +307,45 @@ def plan_batch(request: Request, ground: Ground, *, working: bool = True, put: b
     stages, problems = _stand(request, ground, quantities, rates, dates, timed, put, stay)
     problems += _weak_seed(request)
     return Plan(request, quantities, stages, late, tuple(problems))
+
+
+def _measured(request: Request, ground: Ground, working: bool) -> tuple[tuple[Rate, ...], Quantities]:
+    """Rates and quantities of a batch. A season repeats many an order: what is asked alike is reckoned once a ground."""
+    own = request.rates or request.kept_rates or request.multiplies or request.rung or request.happened
+    if working or own or request.start is not None or request.seed_g is not None:
+        return _quantities(request, ground, working)
+    asked = (request.crop.slug, request.line, request.container, request.chance, request.use_records)
+    alike = (
+        id(request.method),
+        *asked,
+        tuple(request.needs.items()),
+        tuple((lot.key, part) for lot, part in request.lots),
+    )
+    if alike not in ground.measured:
+        # The method is kept beside it, so that no other one can stand at its place in memory.
+        ground.measured[alike] = (request.method, *_quantities(request, ground, working))
+    _, rates, quantities = ground.measured[alike]
+    return rates, quantities
+
+
+def _quantities(request: Request, ground: Ground, working: bool) -> tuple[tuple[Rate, ...], Quantities]:
+    rates, limbs, sowing = rates_of(request, ground), limbs_of(request.method), sowing_of(request, ground)
+    start, needs = request.start, dict(request.needs)
+    main = next(iter(request.method.products))
+    if request.seed_g is not None:
+        start, good = promise_from_seed(
+            seed_g=request.seed_g, chance=request.chance, rates=rates, sowing=sowing, limbs=limbs
+        )
+        if start == 0:
+            raise refuse("seed_g", "too_little", f"{request.seed_g:g} g does not fill one tray.")
+        needs = needs if needs.get(main) else {**needs, main: good}
+    elif request.rung is not None:
+        at = [stage.key for stage in request.method.stages].index(request.rung[0])
+        start = start_from_rung(index=at, quantity=request.rung[1], rates=rates, sowing=sowing, limbs=limbs)
+    quantities = plan_quantities(
+        needed=needs, chance=request.chance, rates=rates, sowing=sowing, start=start, limbs=limbs, working=working
+    )
+    return rates, quantities
 
 
 def without_ceiling(stage: TimedStage) -> TimedStage:

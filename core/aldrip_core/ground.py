@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from aldrip_core.bench_space import TOLERANCE, Over, load_from, overflow
 from aldrip_core.learned_rates import Record
+from aldrip_core.quantities import Quantities, Rate
 from aldrip_core.schedule import Climate, peak_on
-from aldrip_core.stages import Density
+from aldrip_core.stages import Density, MethodSpec
 from aldrip_core.units import Unit
 from aldrip_core.working_calendar import WorkingCalendar
 
@@ -192,6 +193,9 @@ class Ground:
         for lane in self.lanes.values():
             self._limit(lane)
         self._lots, self._records = lots, records  # asked for when a plan needs them
+        self.measured: dict[
+            tuple[object, ...], tuple[MethodSpec, tuple[Rate, ...], Quantities]
+        ] = {}  # quantities of what was asked alike before
 
     @cached_property
     def lots(self) -> dict[Key, LotSpec]:

@@ -128,6 +128,12 @@ def _in_weather(climate: Climate) -> tuple[NDArray[np.float64], NDArray[np.float
     return _inside(weather.mean_c, at, climate), swings, at
 
 
+@lru_cache(maxsize=256)
+def _peaks_of_year(climate: Climate) -> NDArray[np.float64]:
+    """Expected day's peaks [°C] by day of a 366-day year (366,), without weather."""
+    return year_of_means(climate) + swing_of_year(climate)
+
+
 def mean_on(climate: Climate, day: date) -> float:
     """Expected mean temperature of a place on a day [°C]; of its weather where that is known."""
     known = climate.weather.at(day) if climate.weather else None
@@ -406,7 +412,9 @@ def stopped_days(stage: TimedStage, dates: StageDates) -> int:
     ceiling = stage.duration.ceiling_c
     if ceiling is None or stage.climate is None:
         return 0
-    days = (dates.end - dates.start).days
+    days, first = (dates.end - dates.start).days, dates.start.timetuple().tm_yday - 1
+    if stage.climate.weather is None and first + days <= 365:  # within a year, as most stages are: looked at in one go
+        return int(np.count_nonzero(_peaks_of_year(stage.climate)[first : first + days] > ceiling))
     return sum(peak_on(stage.climate, dates.start + timedelta(days=n)) > ceiling for n in range(days))
 
 

@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 from uuid import UUID, uuid4
 
 from django.apps import apps
@@ -26,6 +27,7 @@ class Acting:
     act: UUID
     told: bool = False
     heard: int = 0  # the newest of its changes that followers have heard of
+    in_hand: dict[str, Any] = field(default_factory=dict)  # rows that it made and followers need not read again
 
 
 _acting: ContextVar[Acting | None] = ContextVar("acting", default=None)

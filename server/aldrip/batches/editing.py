@@ -17,7 +17,7 @@ from aldrip.batches.forecasting import Group, groups, in_stock_then, standing
 from aldrip.batches.ground import Ground, lot_spec
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy
-from aldrip.batches.saved import Saved, dates_of, load_batch, request_of, snapshot_of, state_of
+from aldrip.batches.saved import InHand, Saved, dates_of, load_batch, request_of, snapshot_of, state_of
 from aldrip.batches.saving import (
     INPUT,
     OCCUPANCY,
@@ -252,7 +252,7 @@ def _proposal(ctx: Ctx, saved: Saved, change: Change) -> Proposal:
     change = understood(saved, change)
     ground = Ground(ctx, without=[batch.pk])
     change, plan = _moved_at_last(ctx, saved, change, ground)
-    found = groups(ctx, batches=[batch.pk], known=saved)
+    found = groups(ctx, batches=[batch.pk], known=InHand([saved]))
     figures = (*_main_figures(saved, plan, ground), *_space_figures(plan, ground))
     effects = tuple(effect for group in found if batch.pk in group.ids for effect in _effects(saved, plan, group))
     return Proposal(

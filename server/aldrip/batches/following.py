@@ -9,6 +9,7 @@ from aldrip.accounts.events import Touched
 from aldrip.batches.forecasting import LIVE, refresh, short_lots
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
 from aldrip.batches.resowing import refresh_decision
+from aldrip.batches.saved import in_hand
 from aldrip.diary.models import Count
 from aldrip.orders.models import OrderLine
 
@@ -56,7 +57,10 @@ NONE = Touched()
 
 def heard(ctx: Ctx, touched: Mapping[str, Touched]) -> None:
     """Reckon anew what the touched rows bear on. Batches that run may ask for a decision by it, or no longer."""
+    inputs = touched.get("batches_batchinput", NONE).rows
     lots = touched.get("lots_lot", NONE).rows | _named(touched, "lot_id", "batches_batchinput")
+    if inputs:
+        lots |= set(BatchInput.objects.filter(pk__in=inputs).exclude(lot=None).values_list("lot", flat=True))
     batches = _batches(ctx, touched) | _made_of(touched.get("lots_lot", NONE).rows) | _short_now(ctx, lots)
     lines = _lines(touched)
     # Where a batch ended or began to stand, its promises are told even if nothing else of them is left.
@@ -65,7 +69,7 @@ def heard(ctx: Ctx, touched: Mapping[str, Touched]) -> None:
     )
     if not batches and not lines:
         return
-    found = refresh(ctx, batches=batches, lines=lines)
+    found = refresh(ctx, batches=batches, lines=lines, known=in_hand())
     asking = {
         one.saved.batch.pk
         for group in found

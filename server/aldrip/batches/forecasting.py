@@ -14,7 +14,7 @@ from aldrip.base.bulk import json_value, update_rows
 from aldrip.batches.aside import Kept, kept_for
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
 from aldrip.batches.overdue import ready_on
-from aldrip.batches.saved import Saved, know, light, losses_of, rate_of, saved_of, unit_of
+from aldrip.batches.saved import InHand, Saved, know, light, losses_of, rate_of, saved_of, unit_of
 from aldrip.batches.waiting import refresh_waiting
 from aldrip.diary.models import Count
 from aldrip.lots.models import Status
@@ -31,6 +31,7 @@ from aldrip_core.units import Quantity, from_base, unit
 
 #: Below this chance a promise that is late in nothing is told to be short.
 HARDLY = 0.5
+NOTHING = InHand()
 LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
 
 
@@ -211,9 +212,9 @@ def groups(
     batches: Iterable[int] = (),
     lines: Iterable[int] = (),
     everything: bool = False,
-    known: Saved | None = None,
+    known: InHand = NOTHING,
 ) -> list[Group]:
-    """The groups that hold these batches or lines. A fixed number of queries; `known` is a batch that is loaded already."""
+    """The groups that hold these batches or lines. A fixed number of queries; `known`: what is loaded already."""
     batches, lines = list(batches), list(lines)
     allocations = Allocation.objects.filter(order_line__organisation=ctx.organisation, batch__state__in=LIVE)
     if not everything:
@@ -223,15 +224,13 @@ def groups(
             Q(batch__in=near.values("batch")) | Q(order_line__in=near.values("order_line"))
         )
     pairs, unfit, classes = _that_count(ctx, allocations)
-    loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known, classes)
+    loaded = load_many(ctx, {batch for batch, _, _ in pairs} | set(batches), known.batches, classes)
     # Seed that is promised by number is weighed by its crop's or cultivar's grain weight.
     weighing = ("crop", "line") if everything or any(form == "seed" for _, _, form in pairs) else ()
-    order_lines = {
-        line.pk: line
-        for line in ctx.rows(OrderLine)
-        .filter(pk__in={line for _, line, _ in pairs} | set(lines) | set(unfit), state=OrderLine.State.OPEN)
-        .select_related("order", *weighing)
-    }
+    asked = {line for _, line, _ in pairs} | set(lines) | set(unfit)
+    order_lines = {line.pk: line for line in known.lines if line.pk in asked}
+    more = ctx.rows(OrderLine).filter(pk__in=asked - set(order_lines), state=OrderLine.State.OPEN)
+    order_lines |= {line.pk: line for line in more.select_related("order", *weighing)}
     edges: list[tuple[Node, Node]] = [(("b", batch, form), ("l", line, form)) for batch, line, form in pairs]
     edges += [(("b", pk, one.saved.method.form),) * 2 for pk, one in loaded.items() if pk in batches]
     edges += [(("l", line.pk, line.form),) * 2 for line in order_lines.values() if line.pk in unfit or line.pk in lines]
@@ -319,13 +318,11 @@ def feeds(loaded: Mapping[int, Standings]) -> dict[tuple[int, str], float]:
 
 
 def load_many(
-    ctx: Ctx, ids: Iterable[int], known: Saved | None = None, classes: Mapping[int, Collection[str]] | None = None
+    ctx: Ctx, ids: Iterable[int], known: Iterable[Saved] = (), classes: Mapping[int, Collection[str]] | None = None
 ) -> dict[int, Standings]:
     """What each live batch stands at for its main form."""
     asked = set(ids)
-    saved: dict[int, Saved] = {}
-    if known is not None and known.batch.pk in asked and known.batch.state in LIVE:
-        saved[known.batch.pk] = known
+    saved = {one.batch.pk: one for one in known if one.batch.pk in asked and one.batch.state in LIVE}
     others = asked - set(saved)
     if others:
         more = {
@@ -376,10 +373,15 @@ def _connected(edges: Sequence[tuple[Node, Node]]) -> list[set[Node]]:
 
 
 def refresh(
-    ctx: Ctx, *, batches: Iterable[int] = (), lines: Iterable[int] = (), everything: bool = False
+    ctx: Ctx,
+    *,
+    batches: Iterable[int] = (),
+    lines: Iterable[int] = (),
+    everything: bool = False,
+    known: InHand = NOTHING,
 ) -> list[Group]:
     """Bring chance, forecast, problems and band of the touched batches and lines up to date."""
-    found = groups(ctx, batches=batches, lines=lines, everything=everything)
+    found = groups(ctx, batches=batches, lines=lines, everything=everything, known=known)
     changed_lines, changed_batches = [], []
     short = short_lots([one.saved.batch.lot_id for group in found for one in group.batches if one.saved.batch.lot_id])
     for group in found:

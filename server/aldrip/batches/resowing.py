@@ -9,7 +9,7 @@ from aldrip.base.errors import Conflict, refuse
 from aldrip.batches.forecasting import Group, groups
 from aldrip.batches.ground import SOWABLE, Ground, lot_spec
 from aldrip.batches.models import Batch
-from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
+from aldrip.batches.saved import InHand, Saved, load_batch, request_of, snapshot_of
 from aldrip.batches.saving import Draft, write_plans
 from aldrip_core.batch_plan import Plan, Request, limbs_of, plan_batch, rates_of, timed_stages
 from aldrip_core.forecast import Resow, resow
@@ -41,7 +41,7 @@ class Offer:
 def group_of(ctx: Ctx, saved: Saved) -> Group | None:
     """The group of a batch for its main form."""
     pk, form = saved.batch.pk, saved.method.form
-    return next((g for g in groups(ctx, batches=[pk], known=saved) if pk in g.ids and g.form == form), None)
+    return next((g for g in groups(ctx, batches=[pk], known=InHand([saved])) if pk in g.ids and g.form == form), None)
 
 
 def offer_for(ctx: Ctx, saved: Saved, *, ground: Ground | None = None, group: Group | None = None) -> Offer | None:
@@ -161,7 +161,7 @@ def take_offer(ctx: Ctx, batch_id: Ref, *, version: int) -> int:
         batch.container_id,
         batch.mix_id,  # by the method as it was
     )
-    pk = write_plans(ctx, [draft], ground, tops_up=batch.pk, note=f"tops up {batch.code}")[0]
+    pk = write_plans(ctx, [draft], ground, tops_up=batch.pk, note=f"tops up {batch.code}")[0].batch.pk
     new = Batch.objects.get(pk=pk)
     batch.decide_by, batch.decide_text, batch.version = None, "", batch.version + 1
     batch.save(update_fields=["decide_by", "decide_text", "version"])

@@ -12,12 +12,14 @@ from django.db.models import Exists, OuterRef, Q, QuerySet, Sum, TextField
 from django.db.models.functions import MD5, Cast
 
 from aldrip.accounts.context import Ctx, Ref, one_of
+from aldrip.accounts.journal import acting
 from aldrip.base.errors import NotThere
 from aldrip.batches.ground import lot_spec
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
 from aldrip.diary.models import Count
 from aldrip.lots.models import Lot
 from aldrip.methods.snapshot import container_spec, crop_spec, first_container, read_snapshot, upgraded
+from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip_core.batch_plan import Happened, Request, Stand, TypedRate
 from aldrip_core.distributions import Spread
@@ -133,6 +135,27 @@ def know(batches: Iterable[Any]) -> None:
 def saved_of(batch: Batch, stages: Sequence[BatchStage]) -> Saved:
     """A batch and its stages (in order) put together."""
     return Saved(batch, {stage.key: stage for stage in stages}, method_of(batch))
+
+
+@dataclass(frozen=True)
+class InHand:
+    """Batches that the act that runs has just planned, and the lines that they are for, as they stand in the database."""
+
+    batches: Sequence[Saved] = ()
+    lines: Sequence[OrderLine] = ()
+
+
+def keep_in_hand(made: Sequence[Saved], lines: Sequence[OrderLine]) -> None:
+    """Who follows the act that runs need not read again what it has just planned and leaves as it is."""
+    now = acting()
+    if now is not None:
+        now.in_hand["planned"] = InHand(made, lines)
+
+
+def in_hand() -> InHand:
+    """What the act that runs has just planned, as far as a forecast asks of it."""
+    now = acting()
+    return now.in_hand.get("planned", InHand()) if now is not None else InHand()
 
 
 #: What a plan is made of, and what is shown beside it.

@@ -8,15 +8,17 @@ from decimal import Decimal
 from typing import Any
 
 from aldrip.accounts.context import Ctx
-from aldrip.base.bulk import copy_rows, days_text, json_once, json_value, take_ids, update_rows
+from aldrip.base.bulk import copy_rows, days, days_text, json_once, json_value, take_ids, update_rows
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, Occupancy
-from aldrip.batches.saved import main_needed
+from aldrip.batches.saved import Saved, main_needed
 from aldrip.diary.models import Task
 from aldrip.methods.models import Method
 from aldrip_core.batch_plan import Plan, PlannedStage, Request
+from aldrip_core.forecast import forecast
 from aldrip_core.ground import LotSpec
 from aldrip_core.quantities import Quantities
+from aldrip_core.standing_stock import Standing, stocks_of
 from aldrip_core.units import Unit, exact, to_base
 from aldrip_core.work import PlannedTask, tasks_of
 
@@ -43,6 +45,8 @@ BATCH = (
     "chance_wanted",
     "planned_chance",
     "expected",
+    "low",
+    "high",
     "decide_text",
     "problems",
     "note",
@@ -185,10 +189,10 @@ class Draft:
 
 def write_plans(
     ctx: Ctx, drafts: Sequence[Draft], ground: Ground, *, tops_up: int | None = None, note: str = ""
-) -> list[int]:
+) -> list[Saved]:
     """Save new batches with stages, occupancies, inputs, tasks and allocations.
 
-    Call inside a transaction. Returns the ids of the batches in the order of `drafts`.
+    Call inside a transaction. Returns the batches in the order of `drafts`, with what a forecast asks of them.
     """
     codes = ctx.next_code("batch", len(drafts))
     ids = take_ids(Batch, len(drafts))
@@ -200,9 +204,12 @@ def write_plans(
     inputs: list[tuple[Any, ...]] = []
     tasks: list[tuple[Any, ...]] = []
     organisation = ctx.organisation.pk
+    made: list[Saved] = []
     for draft, code, pk in zip(drafts, codes, ids, strict=True):
         plan, known = draft.plan, uuid.uuid4()
-        batches.append(_batch_row(draft, pk, known, code, organisation, snapshots, tops_up, note))
+        one = _in_hand(ctx, draft, pk, known, code)
+        made.append(one)
+        batches.append(_batch_row(draft, one.batch, organisation, snapshots, tops_up, note))
         for order, stage in enumerate(plan.stages):
             stage_id = next(stage_ids)
             stages.append(_stage_row(stage, stage_id, pk, order))
@@ -219,14 +226,66 @@ def write_plans(
         (line, pk, quantity) for pk, draft in zip(ids, drafts, strict=True) for line, quantity in draft.meant.items()
     ]
     copy_rows(Allocation, ("order_line", "batch", "quantity"), meant)
-    return ids
+    return made
+
+
+def _in_hand(ctx: Ctx, draft: Draft, pk: int, known: uuid.UUID, code: str) -> Saved:
+    """A new batch as it will be read back, as far as a forecast asks; its figures are those of a forecast already."""
+    plan, values = draft.plan, batch_values(draft.plan)
+    request = plan.request
+    batch = Batch(
+        id=pk,
+        uuid=known,
+        organisation=ctx.organisation,
+        code=code,
+        crop_id=draft.crop_id,
+        lot_id=request.lot.key if request.lot else None,
+        state=Batch.State.PLANNED.value,
+        start=values["start"],
+        seed_g=values["seed_g"],
+        problems=values["problems"],
+    )
+    stages = {stage.spec.key: _stage_in_hand(stage, pk, order) for order, stage in enumerate(plan.stages)}
+    method = request.method
+    rates = {stage.spec.key: stage.rate for stage in plan.stages}
+    alone = forecast(needed=0, stocks=stocks_of(Standing(method, rates, batch.start, {}), method.form))
+    factor = float(method.unit.value.factor)
+    batch.expected, batch.low, batch.high = (one * factor for one in (alone.expected, alone.low, alone.high))
+    return Saved(batch, stages, method)
+
+
+#: Of a stage that was just planned nothing is known but these; read as rows are, which is quicker than by name.
+STAGE_FIELDS = tuple(field.attname for field in BatchStage._meta.concrete_fields)
+STAGE_UNKNOWN = dict.fromkeys(STAGE_FIELDS)
+
+
+def _stage_in_hand(stage: PlannedStage, batch: int, order: int) -> BatchStage:
+    spec, rate = stage.spec, stage.rate
+    known = {
+        **STAGE_UNKNOWN,
+        "batch_id": batch,
+        "order": order,
+        "key": spec.key,
+        "name": spec.name,
+        "kind": spec.kind,
+        "planned": days(*planned_days(stage)),
+        "place_id": stage.place,
+        "alpha": rate.spread.alpha,
+        "beta": rate.spread.beta,
+        "origin": rate.origin.value,
+        "source": rate.source[:200],
+        "multiply": rate.multiply,
+        "multiply_sd": rate.multiply_sd,
+        "unit": spec.unit.words,
+        "needed": stage.needed,
+        "out": stage.out,
+    }
+    return BatchStage.from_db(None, STAGE_FIELDS, known.values())
 
 
 def _batch_row(
     draft: Draft,
-    pk: int,
-    known: uuid.UUID,
-    code: str,
+    batch: Batch,
     organisation: int,
     snapshots: Mapping[int, Any],
     tops_up: int | None,
@@ -235,10 +294,10 @@ def _batch_row(
     request, values, method = draft.plan.request, batch_values(draft.plan), draft.method
     own = draft.snapshot is not None
     return (
-        pk,
-        known,
+        batch.pk,
+        batch.uuid,
         organisation,
-        code,
+        batch.code,
         draft.crop_id,
         draft.line_id,
         method.pk,
@@ -256,7 +315,9 @@ def _batch_row(
         values["seed_g"],
         values["chance_wanted"],
         values["planned_chance"],
-        values["expected"],
+        batch.expected,
+        batch.low,
+        batch.high,
         "",
         json_value(values["problems"]),
         note,

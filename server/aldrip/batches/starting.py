@@ -17,7 +17,7 @@ from aldrip.batches.feeding import check_feed
 from aldrip.batches.ground import Ground
 from aldrip.batches.models import Batch, BatchInput, BatchStage
 from aldrip.batches.promises import Touched, follow, give, hold_of
-from aldrip.batches.saved import unit_of
+from aldrip.batches.saved import Saved, keep_in_hand, unit_of
 from aldrip.batches.saving import Draft, seed_of, write_plans
 from aldrip.batches.spare import Gift, Spares
 from aldrip.methods.models import Container, Crop, Line, Method
@@ -201,7 +201,9 @@ def plan_lines(ctx: Ctx, line_ids: Sequence[int] | None = None) -> dict[str, Any
     follow(ctx, touched)
     if given:
         ground = Ground(ctx)
-    made, refused, served = _raise(ctx, ground, {line: left for line, left in wanted.items() if left > 0})
+    saved, refused, served = _raise(ctx, ground, {line: left for line, left in wanted.items() if left > 0})
+    made = [one.batch.pk for one in saved]
+    keep_in_hand(saved, served)
     late = sum(1 for line in served if line.problems)
     told = [f"Planned {plural(len(made), 'batch', 'batches')} for {plural(len(served), 'order line')}."]
     if given:
@@ -223,7 +225,8 @@ def raise_for(ctx: Ctx, wanted: Mapping[OrderLine, Decimal]) -> tuple[list[int],
 
     Call inside an act.
     """
-    made, refused, _ = _raise(ctx, Ground(ctx), wanted)
+    saved, refused, _ = _raise(ctx, Ground(ctx), wanted)
+    made = [one.batch.pk for one in saved]
     if made:
         codes = ", ".join(Batch.objects.filter(pk__in=made).order_by("id").values_list("code", flat=True)[:6])
         ctx.record("batch.plan", f"Planned {codes} for what was missing.", after={"batches": len(made)})
@@ -232,7 +235,7 @@ def raise_for(ctx: Ctx, wanted: Mapping[OrderLine, Decimal]) -> tuple[list[int],
 
 def _raise(
     ctx: Ctx, ground: Ground, wanted: Mapping[OrderLine, Decimal]
-) -> tuple[list[int], list[tuple[OrderLine, str]], list[OrderLine]]:
+) -> tuple[list[Saved], list[tuple[OrderLine, str]], list[OrderLine]]:
     drafts, served, refused = [], [], []
     ground.know_crops({line.crop.slug for line in wanted})
     for line, quantity in wanted.items():
@@ -249,13 +252,15 @@ def _raise(
         line.forecast = _forecast(line, plan)
         drafts.append(_draft(ground, asked, plan, {line.pk: quantity}))
         served.append(line)
-    ids = write_plans(ctx, drafts, ground)
+    saved = write_plans(ctx, drafts, ground)
+    for one, line in zip(saved, served, strict=True):
+        one.batch.crop = line.crop
     update_rows(
         OrderLine,
         ("problems", "chance", "forecast"),
         [(one.pk, json_value(one.problems), one.chance, one.forecast) for one in (*served, *refused)],
     )
-    return ids, [(line, line.problems[0]["words"]) for line in refused], served
+    return saved, [(line, line.problems[0]["words"]) for line in refused], served
 
 
 def _forecast(line: OrderLine, plan: Plan) -> float:
@@ -427,7 +432,7 @@ def new_batch(ctx: Ctx, asked: NewBatch) -> int:
     plan = plan_batch(request, ground, working=False)
     take_place(ground, plan)
     meant = {one.pk: one.quantity for one in lines}
-    pk = write_plans(ctx, [_draft(ground, wanted, plan, meant)], ground)[0]
+    pk = write_plans(ctx, [_draft(ground, wanted, plan, meant)], ground)[0].batch.pk
     batch = Batch.objects.get(pk=pk)
     if asked.from_batch is not None:
         feeding = check_feed(ctx, asked.from_batch, plan=plan, crop=crop, line=line)
