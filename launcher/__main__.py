@@ -11,6 +11,7 @@ COMMANDS = {
     "serve": (commands.serve, "the same for your own nursery: starts empty, keeps what you enter"),
     "test": (commands.test, "run every gate and every test; labels such as tests.core run a part"),
     "calc": (commands.calc, "stateless calculators: JSON on standard input and output"),
+    "sower": (commands.sower, "a tray sower and its scale for practice, on this computer"),
     "bench": (commands.bench, "the measured ratios; --list names them"),
     "manage": (commands.manage, "a management command on the database of `serve` (or --demo first)"),
     "backup": (commands.backup, "write the database of `serve` to a file"),

@@ -16,7 +16,7 @@ from pathlib import Path
 from launcher import backups, gates, install, rights, supervise
 from launcher import check as soundness
 from launcher.postgres import Cluster, sweep_test_clusters
-from launcher.state import ROOT, Stop, easy_word, kept_port, remembered, say, secret, state_dir
+from launcher.state import ROOT, Stop, easy_word, free_port, kept_port, remembered, say, secret, state_dir
 
 DEMO, OWN = "aldrip_demo", "aldrip"
 
@@ -130,6 +130,9 @@ def _serve(name: str, database: str, port: int | None, words: Callable[[Cluster]
             say("Bringing the database up to date")
             if _manage(env, "prepare", *(["--demo"] if name == "demo" else [])):
                 raise Stop("The database could not be brought up to date; see above.")
+            if name == "demo":
+                kept.append(supervise.practice_sower(env, code, at := free_port()))
+                env |= {"ALDRIP_PRACTICE_SOWER": f"http://127.0.0.1:{at}"}
             held = supervise.listen(port)
             kept += [supervise.web(n, env, code, held) for n in range(1, supervise.WEB_PROCESSES + 1)]
             address = f"http://127.0.0.1:{port}/"
@@ -258,6 +261,14 @@ def calc(arguments: list[str]) -> int:
     install.python_packages("runtime")
     env = {**os.environ, "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}"}
     return subprocess.run([str(install.python()), "-m", "aldrip.calc", *arguments], env=env).returncode
+
+
+def sower(arguments: list[str]) -> int:
+    install.python_packages("runtime")
+    env = {**os.environ, "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}"}
+    return subprocess.run(
+        [str(install.python()), "-m", "aldrip.sowing.practice_device", *arguments], env=env
+    ).returncode
 
 
 def bench(arguments: list[str]) -> int:

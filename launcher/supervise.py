@@ -99,6 +99,12 @@ def worker(env: Mapping[str, str], code: Path) -> Kept:
     return Kept("the worker", command, {**env, "ALDRIP_PROCESS": "worker"}, code)
 
 
+def practice_sower(env: Mapping[str, str], code: Path, port: int) -> Kept:
+    """The sower for practice and its scale, beside the demo."""
+    command = [str(install.python()), "-m", "aldrip.sowing.practice_device", "--port", str(port)]
+    return Kept("the sower for practice", command, env, code)
+
+
 def stop_on_term() -> None:
     """TERM is Ctrl-C: at any moment, everything that was started is ended in order."""
 

@@ -212,3 +212,16 @@ def _spread(
         return usual
     # The usual one weighs as much as two trials: one lucky pair proves nothing.
     return float(np.sqrt((float(left @ left) + 2 * usual**2) / (free + 2)))
+
+
+def fitted_catch(
+    *, trials: Sequence[SowerTrial], settings: Sequence[float], setting_min: float, setting_max: float, more_is: MoreIs
+) -> tuple[float, ...]:
+    """What the fit catches at these settings [g], in their order: the curve as it is drawn. At least one trial."""
+    up = more_is is MoreIs.INCREASING
+
+    def opening(setting: float) -> float:
+        return setting - setting_min if up else setting_max - setting
+
+    at, fitted = _fit(np.array([opening(t.setting) for t in trials]), np.array([t.grams for t in trials]))
+    return tuple(max(0.0, _at(at, fitted, opening(one))) for one in settings)

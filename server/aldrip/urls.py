@@ -50,6 +50,7 @@ from aldrip.places.api import room as places
 from aldrip.season.api import room as season
 from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
+from aldrip.sowing.sowers_api import room as sowers
 
 log = logging.getLogger("aldrip.requests")
 
@@ -90,6 +91,7 @@ for router in (
     questions.router,
     weather.router,
     sowing.router,
+    sowers.router,
     seedcrops.router,
     deliveries.router,
     customers.router,

@@ -10,6 +10,7 @@ from scipy.optimize import isotonic_regression
 
 from aldrip_core.bed_layout import bed_layout
 from aldrip_core.nutrients import LabelAs, Salt, atoms, feed_rate, molar_mass, nutrient_solution
+from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.refusal import Refused
 from aldrip_core.setts import setts
 from aldrip_core.sower_calibration import MoreIs, SowerTrial, isotonic, sower_calibration
@@ -116,15 +117,10 @@ class Machine:
     """A sower with a bent curve whose walker is not even, and two people who set it."""
 
     def __init__(self, seed: int) -> None:
-        self.draw = random.Random(seed)
-        self.up = self.draw.random() < 0.5
-        self.bend, self.most = self.draw.uniform(0.7, 1.6), self.draw.uniform(220, 500)
-        self.target = self.draw.uniform(0.25, 0.8) * self.most
+        self.sower = PracticeSower(seed)
+        self.up = self.sower.up
+        self.target = random.Random(seed + 10_000).uniform(0.25, 0.8) * self.sower.most_g
         self.tolerance = 0.04 * self.target
-
-    def catch(self, setting: float) -> float:
-        share = setting / 10 if self.up else 1 - setting / 10
-        return self.most * share**self.bend * (1 + self.draw.gauss(0, 0.012))
 
     def calibrated(self, how) -> int:  # type: ignore[no-untyped-def]
         trials: list[SowerTrial] = []
@@ -132,7 +128,7 @@ class Machine:
             if len(trials) >= 3 and all(abs(t.grams - self.target) <= self.tolerance for t in trials[-3:]):
                 break
             setting = how(trials)
-            trials.append(SowerTrial(setting, self.catch(setting)))
+            trials.append(SowerTrial(setting, self.sower.sow(setting)))
         return len(trials)
 
     def by_us(self, trials: list[SowerTrial]) -> float:

@@ -5,7 +5,7 @@ from typing import Any
 
 from aldrip.batches import levelling
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Batch, Occupancy
 from aldrip.batches.starting import plan_lines
 from aldrip.jobs import services as jobs
 from aldrip.jobs.models import Job
@@ -51,7 +51,11 @@ class Levelling(HouseCase):
 
     def commands(self, found: dict[str, Any]) -> list[dict[str, Any]]:
         return [
-            {"do": "edit", "batch": m["batch_id"], "change": {k: m[k] for k in ("sow_on", "stage", "place_id")}}
+            {
+                "do": "edit",
+                "batch": m["batch_id"],
+                "change": {k: m[k] for k in ("sow_on", "stage", "place_id", "split")},
+            }
             for m in found["moves"]
         ]
 
@@ -86,6 +90,21 @@ class Levelling(HouseCase):
         again = self.level()
         self.assertLess(again["before"], found["before"])
         self.assertLessEqual(self.area(again), self.area(found) + 1e-6)
+
+    def test_what_no_place_holds_alone_is_parted_between_two(self) -> None:
+        Batch.objects.all().delete()
+        self.planned(quantity="8000", due="2027-W36")
+        benches = Place.objects.filter(kind="bench")
+        takes = max(one.amount for one in Occupancy.objects.filter(place__in=benches))
+        benches.update(capacity=float(takes) * 0.7, gangway=0)
+        found = self.level()
+        self.assertEqual([len(move["split"]) for move in found["moves"]], [2])
+        self.assertRegex(found["moves"][0]["words"], r"5\d % of “.*” in .* instead of all in ")
+        self.take(self.commands(found))
+        self.assertEqual(self.over(), {})
+        parts = Occupancy.objects.filter(place__in=benches).values_list("place", "amount")
+        self.assertEqual(len({place for place, _ in parts}), 2)
+        self.assertAlmostEqual(float(sum(amount for _, amount in parts)), float(takes), places=6)
 
     def test_what_is_sown_or_pinned_stays(self) -> None:
         first = self.level()

@@ -2,6 +2,7 @@
 
 import math
 import re
+import unicodedata
 from functools import lru_cache
 from typing import Any
 
@@ -21,6 +22,50 @@ _EITHER = re.compile(r"^[1-9]\d{0,2}\.\d{3}$", re.ASCII)
 THOUSANDS = {"k": 1e3, "thousand": 1e3, "m": 1e6, "million": 1e6}
 
 
+_FRACTION = re.compile(r"(\d*)\s?([¼½¾⅓⅔⅛⅜⅝⅞])")
+#: Two units after one another: pounds and ounces, feet and inches.
+_TWO = re.compile(
+    r"^\s*(?P<many>[\d.,¼½¾]+\s*(?:lbs?|pounds?|ft|feet|foot|stone|st))\s+(?P<few>[\d.,¼½¾]+\s*(?:oz|ounces?|lbs?|in|inch(?:es)?))\s*$",
+    re.IGNORECASE,
+)
+#: What is not the same everywhere is asked about, never guessed: how to write it, by what was typed.
+_WHICH = {
+    **dict.fromkeys(
+        ("gal", "gals", "gallon", "gallons"), ("US gallon, 3.785 L", "imperial gallon, 4.546 L", "US gal, imp gal or L")
+    ),
+    **dict.fromkeys(("pt", "pint", "pints"), ("US pint, 0.473 L", "imperial pint, 0.568 L", "L")),
+    **dict.fromkeys(("qt", "quart", "quarts"), ("US quart, 0.946 L", "imperial quart, 1.137 L", "L")),
+    **dict.fromkeys(("fl oz", "floz"), ("US fluid ounce, 29.6 mL", "imperial fluid ounce, 28.4 mL", "mL")),
+    **dict.fromkeys(("ton", "tons"), ("short ton, 907 kg", "long ton, 1,016 kg", "kg or t")),
+    **dict.fromkeys(("cwt",), ("US hundredweight, 45.4 kg", "imperial hundredweight, 50.8 kg", "kg")),
+}
+_NAMED = {
+    "F": "degF",
+    "°F": "degF",
+    "C": "degC",
+    "°C": "degC",
+    "US gal": "gallon",
+    "US gallon": "gallon",
+    "US gallons": "gallon",
+    "imp gal": "imperial_gallon",
+    "imperial gal": "imperial_gallon",
+    "imperial gallon": "imperial_gallon",
+    "imperial gallons": "imperial_gallon",
+}
+
+
+def _decimal(found: "re.Match[str]") -> str:
+    """“62½” as a decimal; only such parts as stand on a key."""
+    part = f"{unicodedata.numeric(found[2]):.9g}".removeprefix("0")
+    return f"{found[1] or '0'}{part}"
+
+
+def _for_pint(unit: str) -> str:
+    """A unit as people write it, as the library reads it."""
+    plain = _NAMED.get(unit, unit)
+    return re.sub(r"\bsq\.?\s*(\w+)", r"\1^2", plain).replace("²", "^2").replace("m2", "m^2").replace("ft2", "ft^2")
+
+
 @lru_cache(maxsize=1)
 def _registry() -> Any:
     import pint  # takes a third of a second to load, and most requests type no unit
@@ -30,6 +75,7 @@ def _registry() -> Any:
 
 def _read(text: str, field: str, whole: bool) -> tuple[str, str]:
     """The digits of a typed number, with a point before its fraction, and its unit."""
+    text = _FRACTION.sub(_decimal, text)
     match = _NUMBER.match(text)
     written = next((found for way in _WRITTEN if (found := way.match(match[2]))), None) if match else None
     if match is None or written is None:
@@ -104,6 +150,8 @@ def read_quantity(text: str, usual: Unit, field: str) -> Quantity:
         return _not_too_much(Quantity(exact(each.base * int(many)), each.unit), text, field)
     if usual.is_pieces and usual is not Unit.SEED:
         return Quantity.of(read_count(_without(text, usual), field, usual.words), usual)
+    if _TWO.match(text):
+        return _not_too_much(Quantity.of(read_measure(text, usual.words, field), usual), text, field)
     value, typed = split_number(text, field)
     if typed.lower() in THOUSANDS:
         value, typed = value * THOUSANDS[typed.lower()], ""
@@ -152,7 +200,10 @@ def _not_too_much(found: Quantity, text: str, field: str) -> Quantity:
 
 
 def read_measure(text: str, unit: str, field: str) -> float:
-    """A measure in `unit` (g, °C, m²), converted from what was typed. Raises Refused."""
+    """A measure in `unit` (g, °C, m²), converted from what was typed; “2 lb 4 oz” is summed. Raises Refused."""
+    two = _TWO.match(text)
+    if two is not None:
+        return read_measure(two["many"], unit, field) + read_measure(two["few"], unit, field)
     value, typed = split_number(text, field)
     if typed.lower() in ("k", "thousand"):
         value, typed = value * 1000, ""
@@ -160,20 +211,13 @@ def read_measure(text: str, unit: str, field: str) -> float:
         return value
     if typed == "%" and unit == "share":
         return value / 100
+    which = _WHICH.get(re.sub(r"\s+", " ", typed.lower().rstrip(".")))
+    if which is not None:
+        told = f"“{typed}” is not the same everywhere: {which[0]}, or {which[1]}. Write it in {which[2]}."
+        raise refuse(field, "ambiguous_unit", told)
     registry = _registry()
-    names = {
-        "F": "degF",
-        "°F": "degF",
-        "C": "degC",
-        "°C": "degC",
-        "m²": "m^2",
-        "ft2": "ft^2",
-        "m2": "m^2",
-        "sq ft": "ft^2",
-    }
     try:
-        wanted = names.get(unit, unit)
-        return float(registry.Quantity(value, names.get(typed, typed)).to(wanted).magnitude)
+        return float(registry.Quantity(value, _for_pint(typed)).to(_for_pint(unit)).magnitude)
     except Refused:
         raise
     except Exception:  # pint raises many kinds for what it cannot read

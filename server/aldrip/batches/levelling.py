@@ -36,11 +36,15 @@ ABOUT_SPACE = frozenset({"over"})
 
 @dataclass(frozen=True)
 class Move:
-    """One way of a batch in a house's terms: another day of sowing, another place for a stage. Nothing said: as it stands."""
+    """One way of a batch in a house's terms: another day of sowing, another place for a stage, or a part of it there.
+
+    Nothing said: as it stands.
+    """
 
     sow_on: date | None = None
     stage: str | None = None
     place_id: int | None = None
+    split: tuple[tuple[int, float], ...] = ()  # (place, share)
     days: int = 0
     ready_on: date | None = None
 
@@ -103,7 +107,7 @@ def level_span(
             progress(
                 at, len(chosen), f"Looks where {plural(len(chosen), 'batch', 'batches')} could stand: {at:,} done."
             )
-        batches.append(_ways(ctx, ground, load_batch(ctx, pk, light=True), lines.get(pk, []), span))
+        batches.append(_ways(ctx, ground, load_batch(ctx, pk, light=True), lines.get(pk, []), span, over))
     problem = Problem([one.ways for one in batches], _rooms(ground, span))
 
     before = max(1, problem.price(levelling.as_it_stands(problem)))
@@ -162,8 +166,18 @@ def _lines_of(ctx: Ctx, batches: Iterable[int]) -> dict[int, list[OrderLine]]:
     return found
 
 
-def _ways(ctx: Ctx, ground: Ground, saved: Saved, lines: list[OrderLine], span: tuple[date, date]) -> Moved:
-    """Every way in which a batch could stand: on each sowing day near its own, and with each stage in each place of its kind."""
+def _ways(
+    ctx: Ctx,
+    ground: Ground,
+    saved: Saved,
+    lines: list[OrderLine],
+    span: tuple[date, date],
+    over: Mapping[int, tuple[Over, ...]],
+) -> Moved:
+    """Every way in which a batch could stand: on each sowing day near its own, and with each stage in each place of its kind.
+
+    On its own day also with half of a stage that stands where it is over in another place.
+    """
     stands = standing_of(saved)
     request = request_of(saved, stands)
     now = plan_batch(request, ground, working=False)
@@ -175,8 +189,12 @@ def _ways(ctx: Ctx, ground: Ground, saved: Saved, lines: list[OrderLine], span: 
     fits = _Fits(ctx, ground, saved, lines, now)
     for sow_on in _days_near(ground, own_day):
         moved = replace(request, anchor=Anchor(move=(root, sow_on))) if sow_on != own_day else request
-        for stage, place in (("", 0), *_elsewhere(ground, now, stands)):
-            asked = _standing_in(moved, stage, place) if stage else moved
+        elsewhere = _elsewhere(ground, now, stands)
+        whole: list[tuple[str, tuple[tuple[int, float], ...]]]
+        whole = [("", ()), *((stage, ((place, 1.0),)) for stage, place in elsewhere)]
+        parts = _halves(now, stands, elsewhere, over) if sow_on == own_day else []
+        for stage, places in (*whole, *parts):
+            asked = _standing_in(moved, stage, places) if stage else moved
             if sow_on == own_day and not stage:
                 continue
             if sow_on == own_day and any(one.duration.target for one in saved.method.stages):
@@ -190,7 +208,8 @@ def _ways(ctx: Ctx, ground: Ground, saved: Saved, lines: list[OrderLine], span: 
             if way.stays not in seen:
                 seen.add(way.stays)
                 ways.append(way)
-                moves.append(Move(plan.sow_on if days else None, stage or None, place or None, days, plan.ready_on))
+                place, split = (places[0][0], ()) if len(places) == 1 else (None, places)
+                moves.append(Move(plan.sow_on if days else None, stage or None, place, split, days, plan.ready_on))
     return Moved(saved, tuple(moves), tuple(ways), stands)
 
 
@@ -201,8 +220,8 @@ def _planned(request: Request, ground: Ground) -> Plan | None:
         return None
 
 
-def _standing_in(request: Request, stage: str, place: int) -> Request:
-    return replace(request, places={**request.places, stage: (Stand(place),)})
+def _standing_in(request: Request, stage: str, places: Iterable[tuple[int, float]]) -> Request:
+    return replace(request, places={**request.places, stage: tuple(Stand(place, part) for place, part in places)})
 
 
 def _days_near(ground: Ground, own: date) -> list[date]:
@@ -223,6 +242,26 @@ def _elsewhere(ground: Ground, plan: Plan, stands: Mapping[str, tuple[Standing, 
             if not lane.place.whole and lane.usable and key not in there and lane.place.measures(stage.spec.density):
                 assert isinstance(key, int)
                 found.append((stage.spec.key, key))
+    return found
+
+
+def _halves(
+    plan: Plan,
+    stands: Mapping[str, tuple[Standing, ...]],
+    elsewhere: Iterable[tuple[str, int]],
+    over: Mapping[int, tuple[Over, ...]],
+) -> list[tuple[str, tuple[tuple[int, float], ...]]]:
+    """Each stage that stands in one place, over while it does, with half of its trays in each other place. No tray is cut."""
+    trays = {stage.spec.key: stage.trays for stage in plan.stages}
+    found: list[tuple[str, tuple[tuple[int, float], ...]]] = []
+    for stage, place in elsewhere:
+        alone = stands[stage][0]
+        hit = any(run.start < alone.end and alone.start < run.end for run in over.get(alone.place, ()))
+        many = trays[stage]
+        stays = many // 2 / many if many else 0.5
+        if len(stands[stage]) == 1 and hit and 0 < stays < 1:
+            assert isinstance(alone.place, int)
+            found.append((stage, ((alone.place, stays), (place, 1 - stays))))
     return found
 
 
@@ -352,6 +391,12 @@ def _move(ground: Ground, over: Mapping[int, tuple[Over, ...]], one: Moved, move
         was = {ground.lanes[s.place].place.name for s in one.stands[move.stage] if s.place in ground.lanes}
         name = one.saved.method.by_key[move.stage].name
         said.append(f"“{name}” in {ground.lanes[move.place_id].place.name} instead of {' and '.join(sorted(was))}")
+    if move.stage is not None and move.split:
+        names = [ground.lanes[place].place.name for place, _ in move.split]
+        part = share(move.split[1][1])
+        said.append(
+            f"{part} of “{one.saved.method.by_key[move.stage].name}” in {names[1]} instead of all in {names[0]}"
+        )
     ready, then = one.saved.last.planned.upper, ""
     if move.ready_on is not None and move.ready_on != ready:
         then = f"; ready {day(move.ready_on)} instead of {day(ready)}"
@@ -364,6 +409,7 @@ def _move(ground: Ground, over: Mapping[int, tuple[Over, ...]], one: Moved, move
         "sow_on": move.sow_on.isoformat() if move.sow_on else None,
         "stage": move.stage,
         "place_id": move.place_id,
+        "split": [{"place_id": place, "share": part} for place, part in move.split],
         "days": move.days,
         "words": f"{batch.code}, {batch.crop.name.lower()}: {' and '.join(said)}{then}",
         "why": _why(ground, over, [stay for many in one.stands.values() for stay in many]),

@@ -12,6 +12,7 @@ from aldrip.base.schemas import Done
 from aldrip.base.words import day
 from aldrip.batches import levelling
 from aldrip.batches.models import Batch
+from aldrip.batches.schemas import PlaceShareIn
 from aldrip.jobs import services as jobs
 from aldrip.jobs.models import Job
 
@@ -32,6 +33,7 @@ class MoveOut(Schema):
     sow_on: date | None
     stage: str | None
     place_id: int | None
+    split: list[PlaceShareIn] = []
     days: int
     words: str
     why: str

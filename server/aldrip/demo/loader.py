@@ -36,7 +36,10 @@ from aldrip.orders.promised import shown
 from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip.places.weather import days_of, take_days
+from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
+from aldrip.sowing.practice_device import SEED
 from aldrip_core.forecast import TrayCount
+from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.stages import Trait
 from aldrip_core.units import Quantity, Unit
 
@@ -120,6 +123,7 @@ class Season:
             day += timedelta(days=1)
         self._stand_on(self.ends)
         self._tasks()
+        self._sowers()
         days = days_of(read_text((FOLDER / "weather.csv").read_text(encoding="utf-8")), self.ends)
         take_days(self.ctx, self.ctx.rows(Site).get().pk, days)
 
@@ -303,6 +307,22 @@ class Season:
             )
         for task in self.ctx.rows(Task).filter(due_to__lte=self.ends, state=Task.State.TODO):
             mark(self.ctx, task.pk, Task.State.DONE)
+
+    def _sowers(self) -> None:
+        """The house's tray sower, set for what is sown next, and the one that ships for practice."""
+        told = self.house["sower"]
+        machine = save_machine(self.ctx, MachineSpec(**told["machine"]))
+        practice = PracticeSower(SEED)
+        least, most = practice.setting_min, practice.setting_max
+        save_machine(self.ctx, MachineSpec("Practice sower", least, most, practice.more_is, simulated=True))
+        batches = self.ctx.rows(Batch).filter(state=Batch.State.PLANNED, method__way="plants", lot__isnull=False)
+        first = next((one for one in batches.order_by("stages__planned") if target_of(one)), None)
+        if first is None:
+            return
+        wanted = target_of(first) or 0.0
+        for setting, part in told["caught"]:
+            caught = {"setting": setting, "grams": round(part * wanted, 3)}
+            record_trial(self.ctx, first.pk, machine.pk, **caught, client_uuid=self._uuid())
 
 
 def is_whole() -> bool:

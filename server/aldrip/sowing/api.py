@@ -11,7 +11,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import BatchState, StepOut
-from aldrip.sowing import requirements, services
+from aldrip.sowing import calibrating, requirements, services
 from aldrip_core.requirements import weeks_from
 
 room = Room("sowing")
@@ -25,6 +25,15 @@ class PartOut(Schema):
 class CardStepOut(Schema):
     label: str
     words: str
+
+
+class CardSowerOut(Schema):
+    """The sower that was last set for it, and how."""
+
+    machine_id: int
+    name: str
+    words: str
+    settled: bool
 
 
 class NextOut(Schema):
@@ -69,18 +78,23 @@ class CardOut(Schema):
     next: list[NextOut]
     watch_for: list[str]
     cautions: list[str]
+    sower: CardSowerOut | None
     working: list[StepOut]
 
 
 @room.get("/batches/{ref:batch_id}/card", "see", response=CardOut)
 def card(ctx: Ctx, batch_id: Ref) -> Any:
-    return services.card_of(ctx, batch_id)
+    return _card(ctx, batch_id)
+
+
+def _card(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
+    return {**services.card_of(ctx, batch_id), "sower": calibrating.on_card(ctx, batch_id)}
 
 
 @room.get("/batches/{ref:batch_id}/card.pdf", "see")
 def card_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
     """The sowing card on A5."""
-    facts = services.card_of(ctx, batch_id)
+    facts = _card(ctx, batch_id)
     return answer_pdf(f"sowing-card-{facts['code']}", pdf("print/card.html", facts))
 
 

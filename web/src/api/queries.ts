@@ -188,6 +188,20 @@ export const cardQuery = (id: Ref) =>
     queryKey: ["card", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
   });
+export const machinesQuery = queryOptions({
+  queryKey: ["machines"],
+  queryFn: () => take(api.GET("/api/machines")),
+});
+export const calibrationQuery = (batch: number, machine: number) =>
+  queryOptions({
+    queryKey: ["calibration", batch, machine],
+    queryFn: () =>
+      take(
+        api.GET("/api/batches/{batch_id}/calibration/{machine_id}", {
+          params: { path: { batch_id: batch, machine_id: machine } },
+        }),
+      ),
+  });
 export const placesForQuery = (id: number, stage: string) =>
   queryOptions({
     queryKey: ["batches", id, "places", stage],

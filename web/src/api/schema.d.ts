@@ -2465,6 +2465,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machines
+         * @description The sowers of the house.
+         */
+        get: operations["aldrip_sowing_sowers_api_machines"];
+        put?: never;
+        /**
+         * Add Machine
+         * @description Add a sower.
+         */
+        post: operations["aldrip_sowing_sowers_api_add_machine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Machine
+         * @description Change a sower, or say that it is not in use any more.
+         */
+        post: operations["aldrip_sowing_sowers_api_change_machine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/calibration/{machine_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Calibration
+         * @description Where the setting of a machine for a batch stands.
+         */
+        get: operations["aldrip_sowing_sowers_api_calibration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record Trial
+         * @description Write down what a tray caught, or put right what was written down.
+         */
+        post: operations["aldrip_sowing_sowers_api_record_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/machines/{machine_id}/weigh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Weigh
+         * @description What lies on the scale of a sower now.
+         */
+        post: operations["aldrip_sowing_sowers_api_weigh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/practise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Practise
+         * @description Let the sower for practice sow a tray of a batch: what its scale says. Nothing is written down by it.
+         */
+        post: operations["aldrip_sowing_sowers_api_practise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-crops": {
         parameters: {
             query?: never;
@@ -7902,6 +8026,11 @@ export interface components {
             stage: string | null;
             /** Place Id */
             place_id: number | null;
+            /**
+             * Split
+             * @default []
+             */
+            split: components["schemas"]["PlaceShareIn"][];
             /** Days */
             days: number;
             /** Words */
@@ -8227,8 +8356,23 @@ export interface components {
             watch_for: string[];
             /** Cautions */
             cautions: string[];
+            sower: components["schemas"]["CardSowerOut"] | null;
             /** Working */
             working: components["schemas"]["StepOut"][];
+        };
+        /**
+         * CardSowerOut
+         * @description The sower that was last set for it, and how.
+         */
+        CardSowerOut: {
+            /** Machine Id */
+            machine_id: number;
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Settled */
+            settled: boolean;
         };
         /** CardStepOut */
         CardStepOut: {
@@ -8278,6 +8422,196 @@ export interface components {
             weeks: string[];
             /** Rows */
             rows: components["schemas"]["RequiredOut"][];
+        };
+        /**
+         * MachineOut
+         * @description `has_scale`: whether it can be asked what a tray caught.
+         */
+        MachineOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Setting Min */
+            setting_min: number;
+            /** Setting Max */
+            setting_max: number;
+            /**
+             * More Is
+             * @enum {string}
+             */
+            more_is: "increasing" | "decreasing";
+            /** Tolerance Percent */
+            tolerance_percent: number;
+            /** Scale At */
+            scale_at: string;
+            /** Simulated */
+            simulated: boolean;
+            /** Note */
+            note: string;
+            /** Retired */
+            retired: boolean;
+            /** Has Scale */
+            has_scale: boolean;
+        };
+        /**
+         * MachineIn
+         * @description `setting_min`, `setting_max`: from where to where the dial goes; `tolerance_percent`: how near a tray must come.
+         */
+        MachineIn: {
+            /** Name */
+            name: string;
+            /** Setting Min */
+            setting_min: number;
+            /** Setting Max */
+            setting_max: number;
+            /**
+             * More Is
+             * @default increasing
+             * @enum {string}
+             */
+            more_is: "increasing" | "decreasing";
+            /**
+             * Tolerance Percent
+             * @default 5
+             */
+            tolerance_percent: number;
+            /**
+             * Scale At
+             * @default
+             */
+            scale_at: string;
+            /**
+             * Simulated
+             * @default false
+             */
+            simulated: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Retired
+             * @default false
+             */
+            retired: boolean;
+        };
+        /**
+         * CalibrationOut
+         * @description What to set next [dial] and what a tray will catch then [g]; `fault`: why nothing follows from the trials.
+         */
+        CalibrationOut: {
+            machine: components["schemas"]["MachineOut"];
+            /** Target G */
+            target_g: number;
+            /** Tolerance G */
+            tolerance_g: number;
+            /** Trials */
+            trials: components["schemas"]["TrialOut"][];
+            /** Next Setting */
+            next_setting: number | null;
+            /** Predicted G */
+            predicted_g: number | null;
+            /** Low G */
+            low_g: number | null;
+            /** High G */
+            high_g: number | null;
+            /** Settled */
+            settled: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Fault */
+            fault: string;
+            /** Warnings */
+            warnings: string[];
+            /** Curve */
+            curve: components["schemas"]["CaughtOut"][];
+        };
+        /** CaughtOut */
+        CaughtOut: {
+            /** Setting */
+            setting: number;
+            /** Grams */
+            grams: number;
+        };
+        /**
+         * TrialOut
+         * @description `own`: caught for this batch; others are of the same seed, a short while ago.
+         */
+        TrialOut: {
+            /** Id */
+            id: number;
+            /** Setting */
+            setting: number;
+            /** Grams */
+            grams: number;
+            /** Even */
+            even: boolean;
+            /** Batch Code */
+            batch_code: string;
+            /** Own */
+            own: boolean;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * TrialIn
+         * @description As typed: the setting, what the tray caught, and what it is to catch where that is not as planned.
+         */
+        TrialIn: {
+            /** Machine Id */
+            machine_id: number;
+            /** Setting */
+            setting: string;
+            /** Grams */
+            grams: string;
+            /**
+             * Even
+             * @default true
+             */
+            even: boolean;
+            /**
+             * Target
+             * @default
+             */
+            target: string;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** WeighedOut */
+        WeighedOut: {
+            /** Grams */
+            grams: number;
+        };
+        /** PractiseIn */
+        PractiseIn: {
+            /** Machine Id */
+            machine_id: number;
+            /** Setting */
+            setting: string;
+            /**
+             * Evenly
+             * @default true
+             */
+            evenly: boolean;
         };
         /** SeedCropOut */
         SeedCropOut: {
@@ -13680,6 +14014,175 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_machines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_add_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_change_machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_calibration: {
+        parameters: {
+            query?: {
+                target_g?: number | null;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+                machine_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_record_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_weigh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighedOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_sowers_api_practise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PractiseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeighedOut"];
+                };
             };
         };
     };

@@ -166,6 +166,6 @@ function commandOf(move: Move): Command {
   return {
     do: "edit",
     batch: move.batch_id,
-    change: full({ sow_on: move.sow_on, stage: move.stage, place_id: move.place_id }),
+    change: full({ sow_on: move.sow_on, stage: move.stage, place_id: move.place_id, split: move.split ?? [] }),
   };
 }

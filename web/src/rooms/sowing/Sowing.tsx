@@ -9,6 +9,7 @@ import { addDays, isoWeek, shortDay } from "../../ui/dates";
 import { count, few, quantity } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
+import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 
 type Batch = Schemas["BatchOut"];
@@ -211,6 +212,7 @@ function Card({ batch }: { batch: Batch }) {
           </tbody>
         </table>
       </section>
+      <Sower card={card} />
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">
           <h2>Take care</h2>

@@ -1,0 +1,61 @@
+"""Sowers of the house and what their trays caught while they were set."""
+
+from django.db import models
+
+from aldrip.accounts.models import Organisation, User
+from aldrip.base.models import Event, Known
+from aldrip.batches.models import Batch
+from aldrip.lots.models import Lot
+
+
+class Machine(Known):
+    """A sower: from where to where its dial goes, which way, how near a tray must come, and where its scale is asked."""
+
+    class MoreIs(models.TextChoices):
+        INCREASING = "increasing", "a higher setting sows more"
+        DECREASING = "decreasing", "a higher setting sows less"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="machines")
+    name = models.CharField(max_length=80)
+    setting_min = models.FloatField()
+    setting_max = models.FloatField()
+    more_is = models.CharField(max_length=10, choices=MoreIs.choices, default=MoreIs.INCREASING)
+    tolerance = models.FloatField(default=0.05)  # of what a tray is to catch
+    scale_at = models.CharField(max_length=80, blank=True)  # an address on this computer
+    simulated = models.BooleanField(default=False)  # the one for practice, which sows when it is asked to
+    note = models.CharField(max_length=300, blank=True)
+    retired = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "name"], name="machine_name_once"),
+            models.CheckConstraint(
+                condition=models.Q(setting_max__gt=models.F("setting_min")), name="machine_has_a_range"
+            ),
+            models.CheckConstraint(condition=models.Q(tolerance__gt=0, tolerance__lte=0.5), name="machine_tolerance"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Trial(Event):
+    """What one tray caught [g] at a setting, with which seed; `even`: whether the walk was."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="sower_trials")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    machine = models.ForeignKey(Machine, on_delete=models.PROTECT, related_name="trials")
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="sower_trials")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, null=True, related_name="sower_trials")
+    target_g = models.FloatField()  # that was aimed at
+    setting = models.FloatField()
+    grams = models.FloatField()
+    even = models.BooleanField(default=True)
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        indexes = [models.Index(fields=["machine", "lot", "id"])]  # a batch is set by what its lot caught before
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="trial_uuid_once"),
+            models.CheckConstraint(condition=models.Q(grams__gte=0, target_g__gt=0), name="trial_is_a_catch"),
+        ]
