@@ -113,12 +113,13 @@ def sower_calibration(
     )
     if not settled and abs(predicted - target_g) > tolerance_g and opening in (0.0, span) and opening in at:
         end = setting_max if (opening == span) == up else setting_min
-        told = f"At {end:g}, the end of its range, a tray catches about {predicted:.1f} g; {target_g:g} g are out of reach."
+        told = f"At {end:g}, the end of its range, a tray catches about {predicted:.3g} g; {target_g:g} g are out of reach."
         return SowerCalibration(None, None, None, None, False, fit_steps, (Warn("out_of_reach", told),))
     setting = setting_min + opening if up else setting_max - opening
     low, high = max(0.0, predicted - BAND * spread), predicted + BAND * spread
-    if high - low > 2 * tolerance_g and len(trials) >= SETTLED_AFTER:
-        told = f"Trays at one setting differ by ± {BAND * spread:.1f} g, more than the ± {tolerance_g:g} g wanted: walk evenly, and look at the seed."
+    own = _own_spread(opened, caught, at, fitted)
+    if own is not None and BAND * own > tolerance_g:
+        told = f"Trays at one setting differ by ± {BAND * own:.3g} g, more than the ± {tolerance_g:.3g} g wanted: walk evenly, and look at the seed."
         warnings = (Warn("uneven", told),)
     working = (
         *fit_steps,
@@ -205,13 +206,23 @@ def _spread(
     target: float,
 ) -> float:
     """Standard deviation of one tray about the fit [g]; what an even walk leaves until three trials say it."""
-    free = len(caught) - len(at)
-    left = caught - np.interp(opened, at, fitted)
-    usual = PACE * target
+    free, usual = len(caught) - len(at), PACE * target
     if free < 1:
         return usual
+    left = caught - np.interp(opened, at, fitted)
     # The usual one weighs as much as two trials: one lucky pair proves nothing.
     return float(np.sqrt((float(left @ left) + 2 * usual**2) / (free + 2)))
+
+
+def _own_spread(
+    opened: NDArray[np.float64], caught: NDArray[np.float64], at: NDArray[np.float64], fitted: NDArray[np.float64]
+) -> float | None:
+    """What the trials themselves say of one tray's standard deviation [g]; None before two of them repeat a setting."""
+    free = len(caught) - len(at)
+    if free < SETTLED_AFTER - 1:
+        return None
+    left = caught - np.interp(opened, at, fitted)
+    return float(np.sqrt(float(left @ left) / free))
 
 
 def fitted_catch(

@@ -83,11 +83,32 @@ class Typed(SimpleTestCase):
             ("95 %", "share", 0.95),
             ("2 m2", "m²", 2.0),
             ("10 sq ft", "m²", 0.9290304),
+            ("2 lb 4 oz", "g", 36 * 28.349523125),  # the international pound, 0.453 592 37 kg exactly
+            ("1 oz/sq yd", "g/m²", 28.349523125 / 0.83612736),
+            ("62½", "g", 62.5),
+            ("½ oz", "g", 28.349523125 / 2),
+            ("5 ft 6 in", "cm", 167.64),
+            ("2 US gal", "L", 2 * 3.785411784),
+            ("1100 imp gal", "L", 1100 * 4.54609),  # the handbook's 5,000 L on an acre
         ):
             self.assertAlmostEqual(read_measure(text, unit, "m"), value, places=6, msg=text)
         for text in ("3 furlongs per", "x", "5 lb", "4 __import__"):
             with self.assertRaises(Refused, msg=text):
                 read_measure(text, "°C" if text.startswith("5") else "g", "m")
+
+    def test_what_is_not_the_same_everywhere_is_asked_and_never_guessed(self) -> None:
+        for text, unit in (
+            ("2 gal", "L"),
+            ("3 Gallons", "L"),
+            ("1 pt", "L"),
+            ("2 fl oz", "mL"),
+            ("1 ton", "kg"),
+            ("2 cwt", "kg"),
+        ):
+            with self.subTest(text), self.assertRaises(Refused) as told:
+                read_measure(text, unit, "m")
+            self.assertEqual(told.exception.errors[0].code, "ambiguous_unit")
+            self.assertRegex(told.exception.errors[0].message, r"US|short.*(imperial|long)")
 
     def test_numbers_and_units_are_told_apart(self) -> None:
         self.assertEqual(split_number("2 lb", "x"), (2.0, "lb"))

@@ -99,7 +99,7 @@ function Trials({ card, machine }: { card: Schemas["CardOut"]; machine: Schemas[
   const [right, setRight] = useState<Trial | null>(null);
   if (!data) return error ? <Faults error={error} /> : <p role="status">Reading what was caught …</p>;
   return (
-    <div className="grid gap-x-8 gap-y-4 lg:grid-cols-[1fr_20rem]">
+    <div className="grid gap-x-8 gap-y-4 lg:grid-cols-[1fr_20rem] lg:grid-rows-[auto_1fr]">
       <div className="min-w-0">
         <p className={`text-[1.15rem] leading-7 ${data.fault ? "border-ink border-l-4 pl-3" : ""}`} role="status">
           {data.settled ? <b>{data.sentence}</b> : data.sentence}
@@ -112,9 +112,8 @@ function Trials({ card, machine }: { card: Schemas["CardOut"]; machine: Schemas[
             </p>
           ))}
         <Curve data={data} />
-        <TrialTable data={data} onRight={setRight} />
       </div>
-      <div>
+      <div className="lg:col-start-2 lg:row-span-2 lg:row-start-1">
         <h2 className="mb-2">{right ? `Put right: ${grams(right.grams)} at ${right.setting}` : "One more tray"}</h2>
         <TrialForm
           key={right ? `right${right.id}` : `${data.trials.length}at${data.next_setting}`}
@@ -134,6 +133,9 @@ function Trials({ card, machine }: { card: Schemas["CardOut"]; machine: Schemas[
         </p>
         {machine.note ? <p className="note mt-2">{machine.note}</p> : null}
         <p className="note mt-2">Keep fingers and sleeves out of a running sower; stop it before you clear it.</p>
+      </div>
+      <div className="min-w-0">
+        <TrialTable data={data} onRight={setRight} />
       </div>
     </div>
   );
@@ -207,7 +209,7 @@ function TrialForm({
           Sow a tray for practice
         </button>
       ) : null}
-      <AskField ask={ask} name="grams" label="The tray caught" hint="g" className="phone" digits />
+      <AskField ask={ask} name="grams" label="The tray caught" hint="g, or with its unit" className="phone" digits />
       {machine.has_scale && !machine.simulated && !right ? (
         <button
           type="button"
@@ -233,9 +235,10 @@ function TrialTable({ data, onRight }: { data: Calibration; onRight: (trial: Tri
   if (!data.trials.length) return null;
   const off = (trial: Trial) => {
     const part = Math.round((trial.grams / data.target_g - 1) * 100);
-    return part === 0 ? "as wanted" : `${part > 0 ? "+" : "−"}${Math.abs(part)} %`;
+    const told = part === 0 ? "as wanted" : `${part > 0 ? "+" : "−"}${Math.abs(part)} %`;
+    if (!trial.even) return `${told}, uneven: not counted`;
+    return part !== 0 && Math.abs(trial.grams - data.target_g) <= data.tolerance_g ? `${told}, near enough` : told;
   };
-  const inside = (trial: Trial) => Math.abs(trial.grams - data.target_g) <= data.tolerance_g;
   return (
     <table className="tbl mt-2">
       <thead>
@@ -249,7 +252,9 @@ function TrialTable({ data, onRight }: { data: Calibration; onRight: (trial: Tri
           </th>
           <th scope="col">Against what is wanted</th>
           <th scope="col">By</th>
-          <td />
+          <th scope="col">
+            <span className="sr-only">To put it right</span>
+          </th>
         </tr>
       </thead>
       <tbody>
@@ -260,7 +265,6 @@ function TrialTable({ data, onRight }: { data: Calibration; onRight: (trial: Tri
             <td className="num">{grams(trial.grams)}</td>
             <td>
               {off(trial)}
-              {trial.even ? (inside(trial) ? ", near enough" : "") : ", uneven: not counted"}
               {trial.own ? "" : `, for ${trial.batch_code}`}
               {trial.reason ? <span className="note"> put right: {trial.reason}</span> : null}
             </td>
@@ -279,8 +283,8 @@ function TrialTable({ data, onRight }: { data: Calibration; onRight: (trial: Tri
   );
 }
 
-const WIDE = 560;
-const HIGH = 220;
+const WIDE = 420;
+const HIGH = 190;
 const LEFT = 52;
 const FOOT = 30;
 
@@ -301,7 +305,7 @@ function Curve({ data }: { data: Calibration }) {
   const said = `Catch by setting. Wanted ${grams(target_g)}. ${data.sentence}`;
   return (
     <svg
-      className="mt-2 block w-full max-w-[560px]"
+      className="mt-2 block w-full max-w-[420px]"
       viewBox={`0 0 ${WIDE} ${HIGH + FOOT + 12}`}
       role="img"
       aria-label={said}
@@ -342,9 +346,11 @@ function Curve({ data }: { data: Calibration }) {
           />
           <text
             x={x(next) + (x(next) > WIDE - 90 ? -6 : 6)}
-            y={20}
+            y={HIGH}
             textAnchor={x(next) > WIDE - 90 ? "end" : "start"}
-            className="cond fill-decide text-note font-bold"
+            className="cond fill-decide stroke-paper text-note font-bold"
+            strokeWidth={4}
+            style={{ paintOrder: "stroke" }}
           >
             {data.settled ? "settled at" : "set"} {Number(next.toFixed(2))}
           </text>
