@@ -80,3 +80,56 @@ def _too_small(beds: int, length: float, asked: int, long: float, width: float, 
         f"{what}{of} {verb} not fit: {fits}. The smallest house that would do is {least} m long and {width:.2f} m wide."
     )
     return refuse(field, "does_not_fit", told)
+
+
+@dataclass(frozen=True, slots=True)
+class BedPlants:
+    """Plants on the beds of a house, whole; by the ground of the beds alone (net), and by that of the house (gross)."""
+
+    plants: int
+    net_per_m2: float
+    gross_per_m2: float
+    working: Working = ()
+
+
+def bed_edges_m(beds: int, *, house_width_m: float, bed_width_m: float, path_width_m: float) -> tuple[float, ...]:
+    """Where each bed begins across the house, from one wall [m]: what is left over lies along both walls alike."""
+    used = beds * bed_width_m + (beds - 1) * path_width_m
+    first = (house_width_m - used) / 2
+    return tuple(first + n * (bed_width_m + path_width_m) for n in range(beds))
+
+
+def bed_plants(
+    layout: BedLayout, *, rows: int, in_row_m: float, bed_width_m: float, house_length_m: float, house_width_m: float
+) -> BedPlants:
+    """Whole plants in `rows` along every bed, `in_row_m` apart. Raises Refused where a bed does not hold one.
+
+    >>> layout = bed_layout(
+    ...     house_length_m=15, house_width_m=6, end_clearance_m=0.6, bed_width_m=0.75, path_width_m=0.3)
+    >>> bed_plants(layout, rows=4, in_row_m=0.2, bed_width_m=0.75, house_length_m=15, house_width_m=6).plants
+    1380
+    """
+    if rows < 1:
+        raise refuse("rows", "out_of_range", "At least one row stands on a bed.")
+    if in_row_m <= 0:
+        raise refuse("in_row_m", "out_of_range", "How far from plant to plant? More than nothing.")
+    along = math.floor(layout.bed_length_m / in_row_m + NEARLY)
+    if along < 1:
+        told = f"A bed of {layout.bed_length_m:.2f} m holds no plant at {in_row_m:.2f} m."
+        raise refuse("in_row_m", "does_not_fit", told)
+    plants = layout.beds * rows * along
+    net, gross = layout.beds * layout.bed_length_m * bed_width_m, house_length_m * house_width_m
+    working = (
+        Step(
+            "Plants along a bed", "bed length ÷ in-row, whole", (computed("length", layout.bed_length_m, "m"),), along
+        ),
+        Step(
+            "Plants",
+            "beds × rows × plants along a bed",
+            (computed("beds", layout.beds), Given("rows", rows), computed("along", along)),
+            plants,
+        ),
+        Step("Net", "plants ÷ ground of the beds", (computed("net area", net, "m²"),), plants / net, "a m²"),
+        Step("Gross", "plants ÷ ground of the house", (computed("house", gross, "m²"),), plants / gross, "a m²"),
+    )
+    return BedPlants(plants, plants / net, plants / gross, working)

@@ -47,6 +47,7 @@ from aldrip.methods.api import room as methods
 from aldrip.orders.api import room as orders
 from aldrip.places.api import open_router as setup_router
 from aldrip.places.api import room as places
+from aldrip.places.layout_api import room as bed_layout
 from aldrip.season.api import room as season
 from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
@@ -81,6 +82,7 @@ for router in (
     jobs.router,
     methods.router,
     places.router,
+    bed_layout.router,
     diary.router,
     lots.router,
     orders.router,

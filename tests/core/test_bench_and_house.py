@@ -2,13 +2,14 @@
 
 import math
 import random
+from itertools import pairwise
 from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy.optimize import isotonic_regression
 
-from aldrip_core.bed_layout import bed_layout
+from aldrip_core.bed_layout import bed_edges_m, bed_layout, bed_plants
 from aldrip_core.nutrients import LabelAs, Salt, atoms, feed_rate, molar_mass, nutrient_solution
 from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.refusal import Refused
@@ -48,6 +49,28 @@ class Beds(TestCase):
         self.assertEqual(found.beds, laid)
         self.assertAlmostEqual(found.net_area_m2, laid * bed * (length - 2 * end))
         self.assertLessEqual(found.share_used, 1 + 1e-9)
+        edges = bed_edges_m(laid, house_width_m=width, bed_width_m=bed, path_width_m=path)
+        least = path if outer else 0.0
+        self.assertGreaterEqual(edges[0], least - 1e-6)
+        self.assertLessEqual(edges[-1] + bed, width - least + 1e-6)
+        for one, following in pairwise(edges):
+            self.assertAlmostEqual(following - one - bed, path)
+
+    @given(rows=st.integers(1, 9), apart=st.floats(0.05, 2), length=st.floats(5, 60))
+    def test_plants_are_those_that_are_set_one_by_one(self, rows: int, apart: float, length: float) -> None:
+        """Each plant has its own ground along the row; the bed's ground and the house's are never mixed up."""
+        house = {"house_length_m": length, "house_width_m": 6.0}
+        layout = bed_layout(**house, end_clearance_m=0.6, bed_width_m=1.2, path_width_m=0.4)
+        set_down, at = 0, apart
+        while at <= layout.bed_length_m + 1e-9:
+            set_down, at = set_down + 1, at + apart
+        if abs(layout.bed_length_m / apart - round(layout.bed_length_m / apart)) < 1e-6:
+            return  # which way a hair falls is the sum's own business
+        found = bed_plants(layout, rows=rows, in_row_m=apart, bed_width_m=1.2, **house)
+        self.assertEqual(found.plants, layout.beds * rows * set_down)
+        self.assertAlmostEqual(found.net_per_m2 * layout.net_area_m2, found.plants)
+        self.assertAlmostEqual(found.gross_per_m2 * length * 6, found.plants)
+        self.assertGreater(found.net_per_m2, found.gross_per_m2)
 
     def test_a_house_that_cannot_hold_them_says_what_would(self) -> None:
         """The handbook's trap: six beds of 46 ft in 30 × 12 ft; in 50 × 22 ft they fit, 690 square feet net."""

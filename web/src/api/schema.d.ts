@@ -933,6 +933,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lay Out
+         * @description Beds along a house; where what is asked does not fit, what would and the smallest house.
+         */
+        post: operations["aldrip_places_layout_api_lay_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/day": {
         parameters: {
             query?: never;
@@ -5077,6 +5097,115 @@ export interface components {
              */
             clean: boolean;
         };
+        /**
+         * BedsOut
+         * @description Lengths in metres; `edges_m`: where each bed begins across the house. Net is of the beds, gross of the house.
+         */
+        BedsOut: {
+            /** House Length M */
+            house_length_m: number;
+            /** House Width M */
+            house_width_m: number;
+            /** Bed Width M */
+            bed_width_m: number;
+            /** Path Width M */
+            path_width_m: number;
+            /** Beds */
+            beds: number;
+            /** Bed Length M */
+            bed_length_m: number;
+            /** Edges M */
+            edges_m: number[];
+            /** Net M2 */
+            net_m2: number;
+            /** Gross M2 */
+            gross_m2: number;
+            /** Share Used */
+            share_used: number;
+            /** Plants */
+            plants: number | null;
+            /** Net Per M2 */
+            net_per_m2: number | null;
+            /** Gross Per M2 */
+            gross_per_m2: number | null;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** GivenOut */
+        GivenOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value?: number | string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Origin */
+            origin: string;
+            /** Source */
+            source?: string | null;
+        };
+        /** StepOut */
+        StepOut: {
+            /** Label */
+            label: string;
+            /** Formula */
+            formula: string;
+            /** Inputs */
+            inputs: components["schemas"]["GivenOut"][];
+            /** Value */
+            value?: number | string | null;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Source */
+            source?: string | null;
+        };
+        /**
+         * BedsIn
+         * @description Lengths as typed, in metres where no unit stands (“46 ft”, “30 in”); empty where nothing is asked.
+         */
+        BedsIn: {
+            /** House Length */
+            house_length: string;
+            /** House Width */
+            house_width: string;
+            /** End Clearance */
+            end_clearance: string;
+            /** Bed Width */
+            bed_width: string;
+            /** Path Width */
+            path_width: string;
+            /**
+             * Outer Paths
+             * @default true
+             */
+            outer_paths: boolean;
+            /**
+             * Beds
+             * @default
+             */
+            beds: string;
+            /**
+             * Bed Length
+             * @default
+             */
+            bed_length: string;
+            /**
+             * Rows
+             * @default
+             */
+            rows: string;
+            /**
+             * In Row
+             * @default
+             */
+            in_row: string;
+        };
         /** DayOut */
         DayOut: {
             /**
@@ -5375,22 +5504,6 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** GivenOut */
-        GivenOut: {
-            /** Name */
-            name: string;
-            /** Value */
-            value?: number | string | null;
-            /**
-             * Unit
-             * @default
-             */
-            unit: string;
-            /** Origin */
-            origin: string;
-            /** Source */
-            source?: string | null;
-        };
         /** IntakeOut */
         IntakeOut: {
             /** Gross Kg */
@@ -5555,24 +5668,6 @@ export interface components {
              * Format: date-time
              */
             happened_at: string;
-        };
-        /** StepOut */
-        StepOut: {
-            /** Label */
-            label: string;
-            /** Formula */
-            formula: string;
-            /** Inputs */
-            inputs: components["schemas"]["GivenOut"][];
-            /** Value */
-            value?: number | string | null;
-            /**
-             * Unit
-             * @default
-             */
-            unit: string;
-            /** Source */
-            source?: string | null;
         };
         /** TestOut */
         TestOut: {
@@ -12065,6 +12160,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+        };
+    };
+    aldrip_places_layout_api_lay_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BedsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BedsOut"];
                 };
             };
         };

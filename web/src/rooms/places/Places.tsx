@@ -14,6 +14,7 @@ import { Empty, Faults, RoomHead, Sheet } from "../../ui/parts";
 import { QuickForm } from "../../ui/QuickForm";
 import { type Column, Table } from "../../ui/Table";
 import { useAsk } from "../../ui/useAsk";
+import { BedLayout } from "./BedLayout";
 import { SitePlan } from "./SitePlan";
 import { Weather } from "./Weather";
 
@@ -26,6 +27,8 @@ export function Places() {
   const { add } = useAddress();
   const navigate = useNavigate();
   const [edit, setEdit] = useState<Place | "new" | null>(add && may("places.edit") ? "new" : null);
+  const [laying, setLaying] = useState(false);
+  const [laid, setLaid] = useState<number | null>(null); // m² of beds that were laid out and are to be a place
   const site = data.sites[0];
   const mayEdit = may("places.edit");
   const columns = useMemo(() => columnsOf(mayEdit ? setEdit : null), [mayEdit]);
@@ -39,6 +42,9 @@ export function Places() {
             : ""
         }
       >
+        <button type="button" className="btn-link" onClick={() => setLaying(true)}>
+          Lay out beds
+        </button>
         {may("places.edit") ? (
           <button type="button" className="btn" onClick={() => setEdit("new")}>
             Add a place
@@ -133,16 +139,32 @@ export function Places() {
           </table>
         </section>
       ) : null}
+      {laying ? (
+        <BedLayout
+          onClose={() => setLaying(false)}
+          onTake={
+            mayEdit
+              ? (net) => {
+                  setLaying(false);
+                  setLaid(net);
+                  setEdit("new");
+                }
+              : null
+          }
+        />
+      ) : null}
       {edit && site ? (
         <PlaceForm
           key={edit === "new" ? `new ${add}` : edit.id}
           place={edit === "new" ? null : edit}
-          kind={add ?? "bench"}
+          kind={laid === null ? (add ?? "bench") : "bed"}
+          holds={laid}
           siteId={site.id}
           kinds={data.kinds}
           others={data.places}
           onClose={() => {
             setEdit(null);
+            setLaid(null);
             if (add) navigate({ to: "/places" });
           }}
         />
@@ -279,6 +301,7 @@ function Wanting({ onAdd }: { onAdd: (kind: string) => void }) {
 function PlaceForm({
   place,
   kind,
+  holds,
   siteId,
   kinds,
   others,
@@ -287,6 +310,8 @@ function PlaceForm({
   place: Place | null;
   /** What a new one is used as, until somebody says otherwise. */
   kind: string;
+  /** What a new one holds, where that is known already [m²]. */
+  holds: number | null;
   siteId: number;
   kinds: Schemas["KindOut"][];
   others: Place[];
@@ -297,7 +322,7 @@ function PlaceForm({
   const start = {
     name: place?.name ?? "",
     kind: place?.kind ?? kind,
-    capacity: text(place?.capacity),
+    capacity: place ? text(place.capacity) : holds === null ? "" : holds.toFixed(1),
     gangway: text(place ? Math.round(place.gangway * 1000) / 10 : 0),
     set_point_c: text(place?.set_point_c),
     cooled_to_c: text(place?.cooled_to_c),

@@ -1,0 +1,161 @@
+import { useState } from "react";
+import { api, type Schemas, take } from "../../api/client";
+import { useWorking } from "../../shell/working";
+import { AskField, AskForm } from "../../ui/AskForm";
+import { area, count, few, share } from "../../ui/format";
+import { Sheet } from "../../ui/parts";
+import { useAsk } from "../../ui/useAsk";
+
+type Found = Schemas["BedsOut"];
+const START = {
+  house_length: "",
+  house_width: "",
+  end_clearance: "0.6",
+  bed_width: "1.2",
+  path_width: "0.4",
+  outer: "yes",
+  beds: "",
+  bed_length: "",
+  rows: "",
+  in_row: "",
+};
+
+/** Beds laid out in a house, drawn to scale; what does not fit says what would. */
+export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((net_m2: number) => void) | null }) {
+  const [found, setFound] = useState<Found | null>(null);
+  const ask = useAsk({
+    start: START,
+    again: false,
+    names: (field) => field.replace(/_m$/, ""),
+    onDone: setFound,
+    save: ({ outer, ...typed }: typeof START) =>
+      take(api.POST("/api/places/layout", { body: { ...typed, outer_paths: outer === "yes" } })),
+  });
+  return (
+    <Sheet open onClose={onClose} title="Lay out beds" wide>
+      <div className="grid gap-6 lg:grid-cols-[20rem_1fr]">
+        <AskForm ask={ask} button="Lay them out" big="phone">
+          <p className="note">In metres, or with the unit: “46 ft”, “30 in”.</p>
+          <div className="grid grid-cols-2 gap-3">
+            <AskField ask={ask} name="house_length" label="House, long" />
+            <AskField ask={ask} name="house_width" label="wide" />
+            <AskField ask={ask} name="bed_width" label="A bed, wide" />
+            <AskField ask={ask} name="path_width" label="A path, wide" />
+            <AskField ask={ask} name="end_clearance" label="Free at each end" />
+          </div>
+          <AskField ask={ask} name="outer" label="A path along both walls too" type="check" />
+          <div className="grid grid-cols-2 gap-3">
+            <AskField ask={ask} name="beds" label="Beds wanted" hint="empty: as many as fit" digits="whole" />
+            <AskField ask={ask} name="bed_length" label="of length" hint="empty: as long as fits" />
+            <AskField ask={ask} name="rows" label="Rows on a bed" hint="empty: no plants" digits="whole" />
+            <AskField ask={ask} name="in_row" label="Plant to plant" />
+          </div>
+        </AskForm>
+        {found ? (
+          <Laid found={found} onTake={onTake} />
+        ) : (
+          <p className="note">What fits is drawn here, to scale, with the ground of the beds and of the house.</p>
+        )}
+      </div>
+    </Sheet>
+  );
+}
+
+function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => void) | null }) {
+  const { show } = useWorking();
+  const two = (value: number) => value.toFixed(2);
+  return (
+    <div className="min-w-0">
+      <p className="text-[1.15rem] leading-7" role="status">
+        <b>
+          {few(found.beds, "bed")} of {two(found.bed_length_m)} m
+        </b>
+        {found.plants === null ? "" : `, ${count(found.plants)} plants`}.
+      </p>
+      <Plan found={found} />
+      <table className="tbl mt-3 max-w-md">
+        <tbody>
+          <Row words="Ground of the beds, net" value={`${area(found.net_m2)} m²`} per={found.net_per_m2} />
+          <Row words="Ground of the house, gross" value={`${area(found.gross_m2)} m²`} per={found.gross_per_m2} />
+          <Row words="Used by the beds" value={share(found.share_used)} />
+        </tbody>
+      </table>
+      <div className="mt-3 flex flex-wrap gap-4">
+        <button
+          type="button"
+          className="btn-link"
+          onClick={() => show({ title: "bed layout", value: few(found.beds, "bed"), steps: found.working }, true)}
+        >
+          How it was reckoned
+        </button>
+        {onTake ? (
+          <button type="button" className="btn" onClick={() => onTake(found.net_m2)}>
+            Add these beds as a place
+          </button>
+        ) : null}
+      </div>
+    </div>
+  );
+}
+
+function Row({ words, value, per }: { words: string; value: string; per?: number | null }) {
+  return (
+    <tr>
+      <th scope="row">{words}</th>
+      <td className="num">{value}</td>
+      <td className="num">{per == null ? "" : `${per.toFixed(1)} plants a m²`}</td>
+    </tr>
+  );
+}
+
+const WIDE = 640;
+const MOST = 340;
+const EDGE = 30;
+
+/** The house from above, its beds and paths to scale. */
+function Plan({ found }: { found: Found }) {
+  const scale = Math.min((WIDE - 2 * EDGE) / found.house_length_m, MOST / found.house_width_m);
+  const [long, high] = [found.house_length_m * scale, found.house_width_m * scale];
+  const begin = EDGE + ((found.house_length_m - found.bed_length_m) / 2) * scale;
+  const metres = (value: number) => `${Number(value.toFixed(2))} m`;
+  const thick = found.bed_width_m * scale;
+  return (
+    <svg
+      className="mt-2 block w-full max-w-[640px]"
+      viewBox={`0 0 ${WIDE} ${high + 52}`}
+      role="img"
+      aria-label={`A house of ${metres(found.house_length_m)} by ${metres(found.house_width_m)} with ${few(found.beds, "bed")} along it`}
+    >
+      <rect x={EDGE} y={8} width={long} height={high} className="fill-frame stroke-ink" strokeWidth={2} />
+      {found.edges_m.map((edge, n) => (
+        <g key={edge}>
+          <rect
+            x={begin}
+            y={8 + edge * scale}
+            width={found.bed_length_m * scale}
+            height={thick}
+            className="fill-plan stroke-line"
+          />
+          {thick > 13 ? (
+            <text x={begin + 6} y={8 + edge * scale + thick / 2 + 4} className="cond fill-ink text-note font-bold">
+              {n + 1}
+            </text>
+          ) : null}
+        </g>
+      ))}
+      <path d={`M ${EDGE} ${high + 16} v 6 h ${long} v -6`} className="fill-none stroke-ink" />
+      <text x={EDGE + long / 2} y={high + 38} textAnchor="middle" className="cond fill-ink text-note">
+        {metres(found.house_length_m)}
+      </text>
+      <text
+        x={EDGE - 8}
+        y={8 + high / 2}
+        textAnchor="middle"
+        className="cond fill-ink text-note"
+        transform={`rotate(-90 ${EDGE - 8} ${8 + high / 2})`}
+      >
+        {metres(found.house_width_m)}
+      </text>
+    </svg>
+  );
+}
