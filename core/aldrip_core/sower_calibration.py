@@ -14,6 +14,8 @@ from aldrip_core.working import Given, Origin, Step, Working, computed
 
 SETTLED_AFTER = 3  # trials inside the tolerance, one after the other; common practice, no source
 PACE = 0.06  # of a catch: what an even walk leaves, until the trials say it themselves; common practice, no source
+NEAR = 0.04  # of the dial, within which trays speak for each other; our own
+APART = 0.1  # of the dial, from which on two settings say which way it goes; our own
 BAND = 2.0  # standard deviations on either side
 
 
@@ -92,8 +94,9 @@ def sower_calibration(
         middle = (setting_min + setting_max) / 2
         step = Step("Next setting", "the middle of its range: nothing was caught yet", (), middle)
         return SowerCalibration(middle, None, None, None, False, (step,))
-    at, fitted = _fit(opened, caught)
-    _check_way(opened, caught, tolerance_g, up)
+    at, fitted = _fit(opened, caught, span)
+    if float(np.ptp(opened)) >= APART * span:  # of trays caught side by side one was rather weighed wrongly
+        _check_way(opened, caught, tolerance_g, up)
     spread = _spread(opened, caught, at, fitted, target_g)
     wanted = _read(at, fitted, target_g)
     warnings: tuple[Warn, ...] = ()
@@ -160,11 +163,24 @@ def _check_way(opened: NDArray[np.float64], caught: NDArray[np.float64], toleran
         raise refuse("more_is", "wrong_way", told)
 
 
-def _fit(opened: NDArray[np.float64], caught: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Openings that were tried, each once, with the monotone fit of what they catch."""
+def _fit(
+    opened: NDArray[np.float64], caught: NDArray[np.float64], width: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Openings that were tried, each once, with the monotone fit of what they catch.
+
+    Trays caught close by speak for each other, as catch by opening, so that one that was weighed wrongly does not hold
+    the whole fit: weights fall off with the distance (Nadaraya 1964, Watson 1964).
+    """
     at, which = np.unique(opened, return_inverse=True)
     many = np.bincount(which).astype(np.float64)
-    return at, isotonic((np.bincount(which, caught) / many).tolist(), many.tolist())
+    mean = np.bincount(which, caught) / many
+    open_ = at > 0
+    if np.count_nonzero(open_) > 1:
+        x, each = at[open_], mean[open_] / at[open_]
+        near = np.exp(-0.5 * ((x[:, None] - x[None, :]) / (NEAR * width)) ** 2) * many[open_]
+        mean = mean.copy()
+        mean[open_] = x * (near @ each) / near.sum(axis=1)
+    return at, isotonic(mean.tolist(), many.tolist())
 
 
 def _read(at: NDArray[np.float64], fitted: NDArray[np.float64], target: float) -> float:
@@ -234,5 +250,7 @@ def fitted_catch(
     def opening(setting: float) -> float:
         return setting - setting_min if up else setting_max - setting
 
-    at, fitted = _fit(np.array([opening(t.setting) for t in trials]), np.array([t.grams for t in trials]))
+    at, fitted = _fit(
+        np.array([opening(t.setting) for t in trials]), np.array([t.grams for t in trials]), setting_max - setting_min
+    )
     return tuple(max(0.0, _at(at, fitted, opening(one))) for one in settings)

@@ -66,6 +66,7 @@ class Sowers(HouseCase):
             self.post(f"/batches/{self.batch.pk}/trials", body, status=422)["errors"][0]["message"],
         )
         self.assertEqual(self.caught("4", 40, status=422)["code"], "doubtful")  # a slip of the point is asked about
+        self.assertEqual(self.caught("4", 0, status=422)["code"], "doubtful")  # was it weighed?
         self.caught("2", 1.5)
         told = self.caught("6", 0.5)
         self.assertIn("Which way does the dial go?", told["fault"])
@@ -169,6 +170,7 @@ class ForPractice(HouseCase):
                     }
                     told = self.post(f"/batches/{self.batch.pk}/trials", body)
                 self.assertTrue(told["settled"], told["sentence"])
+                self.assertIsNone(self.get(f"/batches/{self.batch.pk}/card")["sower"])  # it was for practice
                 # Against the machine's own curve, which the fit never sees.
                 of_g, opening = told["target_g"], sower.opening(told["next_setting"])
                 truly = sower.most_g * of_g / 180 * opening**sower.bend

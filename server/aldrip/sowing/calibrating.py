@@ -201,10 +201,7 @@ def record_trial(
         raise refuse("target_g", "nothing", "What is a tray to catch? More than nothing.")
     if not 0 <= grams <= 100_000:
         raise refuse("grams", "out_of_range", "What did the tray catch? Nothing or more, in grams.")
-    question = (
-        f"{grams:,.0f} g in one tray, where {target:,.1f} g are wanted?" if grams > STRANGE_TIMES * target else None
-    )
-    ctx.doubt("catch", "grams", question)
+    ctx.doubt("catch", "grams", _strange(grams, setting, target))
     made = Trial.objects.create(
         organisation=ctx.organisation,
         by=ctx.user,
@@ -226,6 +223,13 @@ def record_trial(
     return made
 
 
+def _strange(grams: float, setting: float, target: float) -> str | None:
+    """What is asked about a catch that is hardly one."""
+    if grams > STRANGE_TIMES * target:
+        return f"{grams:,.3g} g in one tray, where {target:,.3g} g are wanted?"
+    return f"Nothing at all in the tray at {setting:g}?" if grams == 0 else None
+
+
 def _may_replace(old: Trial, batch: Batch, machine: Machine, reason: str) -> None:
     if old.batch_id != batch.pk or old.machine_id != machine.pk:
         raise refuse("replaces", "elsewhere", f"That tray was caught for {old.batch.code}. Put it right there.")
@@ -236,8 +240,12 @@ def _may_replace(old: Trial, batch: Batch, machine: Machine, reason: str) -> Non
 
 
 def set_at(ctx: Ctx, batch: Batch) -> Calibration | None:
-    """How the sower stands that was last tried for a batch; None where none was, or where it follows from nothing."""
-    newest = ctx.rows(Trial).filter(batch=batch, replaced_by=None).select_related("machine").order_by("-pk").first()
+    """How the sower stands that was last tried for a batch; None where none was, or where it follows from nothing.
+
+    What is caught for practice never stands on a card.
+    """
+    real = ctx.rows(Trial).filter(batch=batch, replaced_by=None, machine__simulated=False)
+    newest = real.select_related("machine").order_by("-pk").first()
     if newest is None:
         return None
     try:

@@ -1,8 +1,7 @@
 import { useState } from "react";
 import { api, type Schemas, take } from "../../api/client";
-import { useWorking } from "../../shell/working";
 import { AskField, AskForm } from "../../ui/AskForm";
-import { area, count, few, share } from "../../ui/format";
+import { area, count, few, share, stepValue } from "../../ui/format";
 import { Sheet } from "../../ui/parts";
 import { useAsk } from "../../ui/useAsk";
 
@@ -33,7 +32,7 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
   });
   return (
     <Sheet open onClose={onClose} title="Lay out beds" wide>
-      <div className="grid gap-6 lg:grid-cols-[20rem_1fr]">
+      <div className="grid items-start gap-6 lg:grid-cols-[20rem_1fr]">
         <AskForm ask={ask} button="Lay them out" big="phone">
           <p className="note">In metres, or with the unit: “46 ft”, “30 in”.</p>
           <div className="grid grid-cols-2 gap-3">
@@ -62,7 +61,6 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
 }
 
 function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => void) | null }) {
-  const { show } = useWorking();
   const two = (value: number) => value.toFixed(2);
   return (
     <div className="min-w-0">
@@ -80,20 +78,21 @@ function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => vo
           <Row words="Used by the beds" value={share(found.share_used)} />
         </tbody>
       </table>
-      <div className="mt-3 flex flex-wrap gap-4">
-        <button
-          type="button"
-          className="btn-link"
-          onClick={() => show({ title: "bed layout", value: few(found.beds, "bed"), steps: found.working }, true)}
-        >
-          How it was reckoned
+      <details className="mt-3">
+        <summary className="btn-link cursor-pointer">How it was reckoned</summary>
+        <ul className="mt-1">
+          {found.working.map((step) => (
+            <li key={step.label}>
+              <b>{step.label}</b>: {step.formula} = {stepValue(step.value, step.unit)}
+            </li>
+          ))}
+        </ul>
+      </details>
+      {onTake ? (
+        <button type="button" className="btn mt-3" onClick={() => onTake(found.net_m2)}>
+          Add these beds as a place
         </button>
-        {onTake ? (
-          <button type="button" className="btn" onClick={() => onTake(found.net_m2)}>
-            Add these beds as a place
-          </button>
-        ) : null}
-      </div>
+      ) : null}
     </div>
   );
 }
