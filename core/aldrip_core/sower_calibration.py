@@ -169,7 +169,7 @@ def _fit(
     """Openings that were tried, each once, with the monotone fit of what they catch.
 
     Trays caught close by speak for each other, as catch by opening, so that one that was weighed wrongly does not hold
-    the whole fit: weights fall off with the distance (Nadaraya 1964, Watson 1964).
+    the whole fit: a median whose weights fall off with the distance.
     """
     at, which = np.unique(opened, return_inverse=True)
     many = np.bincount(which).astype(np.float64)
@@ -179,8 +179,15 @@ def _fit(
         x, each = at[open_], mean[open_] / at[open_]
         near = np.exp(-0.5 * ((x[:, None] - x[None, :]) / (NEAR * width)) ** 2) * many[open_]
         mean = mean.copy()
-        mean[open_] = x * (near @ each) / near.sum(axis=1)
+        mean[open_] = x * np.array([_middle(each, weights) for weights in near])
     return at, isotonic(mean.tolist(), many.tolist())
+
+
+def _middle(values: NDArray[np.float64], weights: NDArray[np.float64]) -> float:
+    """The weighted median; between the two nearest values where it falls between them."""
+    order = np.argsort(values)
+    ranked, half = values[order], np.cumsum(weights[order]) - weights[order] / 2
+    return float(np.interp(float(weights.sum()) / 2, half, ranked))
 
 
 def _read(at: NDArray[np.float64], fitted: NDArray[np.float64], target: float) -> float:
