@@ -45,7 +45,10 @@ class Runner(DiscoverRunner):
             connection.creation.create_test_db = create  # type: ignore[method-assign]
 
     def suite_result(self, suite: TestSuite, result: TestResult, **kwargs: Any) -> int:
-        failed = len(result.failures) + len(result.errors) + len(getattr(result, "unexpectedSuccesses", []))
+        wrong = [test for test, _ in (*result.failures, *result.errors)]
+        wrong += getattr(result, "unexpectedSuccesses", [])
+        # A test fails once, in however many of its cases.
+        failed = len({getattr(test, "test_case", test).id() for test in wrong})
         skipped = len(result.skipped)
         self._closing = f"{result.testsRun - failed - skipped} passed, {failed} failed"
         if skipped:

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { calibrationQuery, machinesQuery } from "../../api/queries";
@@ -115,13 +115,7 @@ function Trials({ card, machine }: { card: Schemas["CardOut"]; machine: Schemas[
       </div>
       <div className="lg:col-start-2 lg:row-span-2 lg:row-start-1">
         <h2 className="mb-2">{right ? `Put right: ${grams(right.grams)} at ${right.setting}` : "One more tray"}</h2>
-        <TrialForm
-          key={right ? `right${right.id}` : `${data.trials.length}at${data.next_setting}`}
-          card={card}
-          data={data}
-          right={right}
-          onDone={() => setRight(null)}
-        />
+        <TrialForm key={right?.id ?? "more"} card={card} data={data} right={right} onDone={() => setRight(null)} />
         {right ? (
           <button type="button" className="btn-link mt-2" onClick={() => setRight(null)}>
             leave it
@@ -153,9 +147,10 @@ function TrialForm({
   onDone: () => void;
 }) {
   const { machine } = data;
-  const trim = (value: number) => String(Number(value.toFixed(2)));
+  const proposed = (told: Calibration) =>
+    told.next_setting === null ? "" : String(Number(told.next_setting.toFixed(2)));
   const start = {
-    setting: right ? String(right.setting) : data.next_setting === null ? "" : trim(data.next_setting),
+    setting: right ? String(right.setting) : proposed(data),
     grams: right ? String(right.grams) : "",
     uneven: right && !right.even ? "yes" : "",
     target: "",
@@ -164,7 +159,10 @@ function TrialForm({
   const ask = useAsk({
     start,
     again: false,
-    onDone,
+    onDone: (told: Calibration) => {
+      ask.form.reset({ ...start, grams: "", uneven: "", setting: proposed(told) });
+      onDone();
+    },
     save: ({ uneven, ...typed }: typeof start, uuid) =>
       take(
         api.POST("/api/batches/{batch_id}/trials", {
@@ -173,6 +171,12 @@ function TrialForm({
         }),
       ),
   });
+  // What somebody else caught meanwhile moves the setting, but never what is being typed here.
+  const { isDirty } = ask.form.formState;
+  const next = start.setting;
+  useEffect(() => {
+    if (!isDirty) ask.form.resetField("setting", { defaultValue: next });
+  }, [next]);
   const typed = useWatch({ control: ask.form.control }) as typeof start;
   const path = { batch_id: card.batch_id };
   const put = (told: Schemas["WeighedOut"]) => ask.form.setValue("grams", String(told.grams));
