@@ -4,6 +4,8 @@ import json
 from threading import Thread
 from urllib.request import urlopen
 
+from selenium.webdriver.common.keys import Keys
+
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.orders import services as orders
@@ -45,7 +47,7 @@ class Bench(BrowserCase):
         self.see("11 would be forced")
         self.assertFalse(Trial.objects.exists())
         self.fill("Setting, 0 to 10", "5")
-        self.fill("The tray caught", "")
+        self.field("The tray caught").send_keys(Keys.CONTROL, "a", Keys.NULL, Keys.BACKSPACE)
         wanted = (batch.seed_g or 0) / (batch.trays or 1)
         for tray in range(1, 13):
             # Somebody walks the sower over a tray and puts the tray on the scale.

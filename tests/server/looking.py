@@ -1,6 +1,7 @@
 """Whether the screens are told truly which rooms an act touched: what changed on a screen must rest on one of them."""
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,8 @@ ASKED = {
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
+    "machines": "/machines",
+    "calibration": "/batches/{batches}/calibration/{machines}",
     "lot": "/lots/{lots}",
     "descent": "/lots/{lots}/descent",
     "holds": "/lots/{lots}/holds",
@@ -42,7 +45,7 @@ def seen(client: Client) -> dict[str, Any]:
     found: dict[str, Any] = {}
     rows: dict[str, int] = {}
     for name, path in ASKED.items():
-        if "{" in path and not any(f"{{{list_}}}" in path for list_ in rows):
+        if set(re.findall(r"{(\w+)}", path)) - rows.keys():
             continue
         answer = client.get(f"/api{path.format(**rows)}")
         if answer.status_code != 200:
@@ -55,7 +58,7 @@ def seen(client: Client) -> dict[str, Any]:
 
 
 def _newest(name: str, told: Any) -> int | None:
-    if name in ("batches", "lots"):
+    if name in ("batches", "lots", "machines"):
         return max((one["id"] for one in told), default=None)
     if name == "seedcrops":
         return max((one["block_id"] for one in told if one.get("block_id")), default=None)

@@ -25,6 +25,7 @@ from aldrip.methods.resolver import Library, plain_values
 from aldrip.orders.models import OrderLine
 from aldrip.places.models import Place
 from aldrip.seedcrops.models import SeedBlock
+from aldrip.sowing.models import Machine
 from tests.server.house import SURE, TODAY, advance, ensure_library, make_house, order_row, seed_lot
 from tests.server.looking import ASKED, RESTS, seen, untold
 from tests.server.seasons import Facts, broken, facts_of, wrong
@@ -257,6 +258,14 @@ class Season(RuleBasedStateMachine):
         if status == 200:
             self.post(f"/batches/{batch.pk}/keep", {"version": told["version"] - (stale == 0), "change": change})
 
+    def set_the_sower(self, batch: Batch, at: int) -> None:
+        if not self.ctx.rows(Machine).exists():
+            self.post("/machines", {"name": "hand sower", "setting_min": 0, "setting_max": 8})
+        machine = self.ctx.rows(Machine).get()
+        caught = {"setting": str(at % 10), "grams": f"{0.2 + at / 50:.2f}", "even": at % 4 != 0}
+        for _ in range(2):
+            self.post(f"/batches/{batch.pk}/trials", {"machine_id": machine.pk, **caught, "uuid": uuid.uuid4().hex})
+
     @rule(
         at=numbers,
         back=st.integers(-2, 9),
@@ -267,6 +276,8 @@ class Season(RuleBasedStateMachine):
     def sow(self, at: int, back: int, trays: int | None, grams: float | None, lot: int | None) -> None:
         batch = self.batch(at, "planned")
         if batch is not None:
+            if at % 3 == 0:
+                self.set_the_sower(batch, at)
             chosen = self.pick(self.ctx.rows(Lot).order_by("id"), lot).pk if lot is not None else None
             self.post(
                 f"/batches/{batch.pk}/sown", {"on": self.day(back), "trays": trays, "grams": grams, "lot_id": chosen}

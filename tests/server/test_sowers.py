@@ -126,6 +126,8 @@ class Sowers(HouseCase):
         self.assertEqual(self.caught("4", 1, status=422)["errors"][0]["code"], "retired")
 
     def test_nothing_is_asked_but_this_computer(self) -> None:
+        plain = self.post("/machines", {**BENCH, "name": "plain", "scale_at": "127.0.0.1:8099/"})["id"]
+        self.assertEqual(Machine.objects.get(pk=plain).scale_at, "http://127.0.0.1:8099")
         for address in (
             "http://10.0.0.1:80",
             "http://127.0.0.1.example.org:80",

@@ -20,8 +20,9 @@ MOST_BYTES = 2000
 def read_address(text: str) -> str:
     """The address of a scale as typed; on this computer only, since nothing else is asked from here. Raises Refused."""
     plain = text.strip().rstrip("/")
+    plain = plain if not plain or "://" in plain else f"http://{plain}"
     if plain and not LOOPBACK.fullmatch(plain):
-        told = f"“{plain}” is no scale on this computer. Write it like http://127.0.0.1:8099, or leave it empty and type what is weighed."
+        told = f"“{plain}” is no scale on this computer. Write it like 127.0.0.1:8099, or leave it empty and type what is weighed."
         raise refuse("scale_at", "not_here", told)
     return plain
 

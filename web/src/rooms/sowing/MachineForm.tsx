@@ -27,7 +27,7 @@ export function MachineForm({ machine, onDone }: { machine?: Schemas["MachineOut
       name: "scale_at",
       label: "Scale on this computer",
       start: machine?.scale_at ?? "",
-      hint: "like http://127.0.0.1:8099, or empty",
+      hint: "like 127.0.0.1:8099, or empty",
     },
     { name: "note", label: "What to mind", start: machine?.note ?? "" },
     {

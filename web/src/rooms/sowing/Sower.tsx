@@ -195,7 +195,12 @@ function TrialForm({
     put,
   );
   return (
-    <AskForm ask={ask} button={right ? "Put it right" : "Write it down"} big="phone" disabled={!typed.grams}>
+    <AskForm
+      ask={ask}
+      button={right ? "Put it right" : "Write it down"}
+      big="phone"
+      disabled={!typed.grams || weigh.isPending || practise.isPending}
+    >
       <AskField
         ask={ask}
         name="setting"
