@@ -13,7 +13,7 @@ class Migration(migrations.Migration):
     initial = True
 
     dependencies = [
-        ('accounts', '0013_hours_week'),
+        ('accounts', '0004_known'),
         ('batches', '0010_questions'),
         ('lots', '0005_holds'),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
