@@ -40,8 +40,11 @@ from aldrip.deliveries.api import room as deliveries
 from aldrip.deliveries.customers_api import room as customers
 from aldrip.diary.api import open_router as calendar_router
 from aldrip.diary.api import room as diary
+from aldrip.diary.clocks_api import room as clocks
 from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
+from aldrip.lots.media_api import room as media
+from aldrip.lots.treating_api import room as treating
 from aldrip.methods.api import open_router as offer_router
 from aldrip.methods.api import room as methods
 from aldrip.orders.api import room as orders
@@ -84,7 +87,10 @@ for router in (
     places.router,
     bed_layout.router,
     diary.router,
+    clocks.router,
     lots.router,
+    treating.router,
+    media.router,
     orders.router,
     batches.router,
     asking.router,

@@ -136,11 +136,20 @@ class HouseCase(TestCase):
         self.client = Client()
         self.client.force_login(self.ctx.user)
 
-    def call(self, method: str, path: str, body: Any = None, *, status: int = 200, client: Client | None = None) -> Any:
-        """A call of the API; checks the status and gives the JSON."""
+    def call(
+        self,
+        method: str,
+        path: str,
+        body: Any = None,
+        *,
+        status: int = 200,
+        client: Client | None = None,
+        sure: str | None = None,
+    ) -> Any:
+        """A call of the API; checks the status and gives the JSON. `sure`: what is said to be so, instead of the usual."""
         send = getattr(client or self.client, method)
         arguments = {} if body is None else {"data": body, "content_type": "application/json"}
-        answer = send(f"/api{path}", headers=SURE, **arguments)
+        answer = send(f"/api{path}", headers=SURE if sure is None else {"X-Sure": sure}, **arguments)
         self.assertEqual(answer.status_code, status, answer.content[:800])
         return answer.json() if answer["Content-Type"].split(";")[0].endswith("json") else answer
 

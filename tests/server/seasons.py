@@ -10,13 +10,16 @@ from django.db.models import Sum
 from aldrip.accounts.context import Ctx
 from aldrip.batches.holds import reach_of
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy, Yield
-from aldrip.diary.models import Count, Task
+from aldrip.diary.models import Clock, ClockMark, Count, Task
 from aldrip.lots.holds import open_holds
-from aldrip.lots.models import Intake, Lot, Movement, TestResult, Verdict
+from aldrip.lots.models import Intake, Lot, MediumLot, MediumReading, MediumUse, Movement, TestResult, Verdict
 from aldrip.seedcrops.models import BlockSowing, FlowerObservation, InspectionCount, MaleRemoval
 
 Facts = dict[tuple[Any, ...], Any]
-EVENTS = (Movement, Count, TestResult, Verdict, Intake, BlockSowing, FlowerObservation, InspectionCount, MaleRemoval)
+EVENTS = (
+    Movement, Count, TestResult, Verdict, Intake, BlockSowing, FlowerObservation, InspectionCount, MaleRemoval,
+    ClockMark, MediumReading, MediumUse,
+)  # fmt: skip
 
 
 def facts_of(ctx: Ctx) -> Facts:
@@ -87,6 +90,13 @@ def wrong(ctx: Ctx) -> list[str]:
         total = lot.movements.aggregate(all=Sum("quantity"))["all"] or 0
         if lot.balance < 0 or total != lot.balance:
             said.append(f"lot {lot.code} holds {lot.balance}, its movements sum to {total}")
+    for medium in ctx.rows(MediumLot):
+        used = medium.uses.aggregate(all=Sum("litres"))["all"] or 0
+        if medium.left != max(0, medium.litres - used):
+            said.append(f"medium {medium.code} has {medium.left} L left of {medium.litres}, and {used} were used")
+    busy = list(ctx.rows(Clock).filter(ended_at=None).exclude(subject=None).values_list("subject", flat=True))
+    if len(busy) != len(set(busy)):
+        said.append("two clocks run on one lot")
     whole = Occupancy.objects.filter(place__organisation=ctx.organisation, whole=True, firm=True)
     for one, other in itertools.pairwise(whole.order_by("place_id", "during")):
         if one.place_id == other.place_id and one.during.upper > other.during.lower:

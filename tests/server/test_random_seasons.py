@@ -19,7 +19,8 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent
 from aldrip.batches.models import Batch
-from aldrip.lots.models import Hold, Lot
+from aldrip.diary.models import Clock
+from aldrip.lots.models import Hold, Lot, MediumLot
 from aldrip.methods.models import Container, Crop, Method
 from aldrip.methods.resolver import Library, plain_values
 from aldrip.orders.models import OrderLine
@@ -142,9 +143,9 @@ class Season(RuleBasedStateMachine):
             assert told["errors"] and all(error["message"] for error in told["errors"]), (path, told)
         return answer.status_code, told
 
-    def once(self, path: str, body: dict[str, Any]) -> None:
+    def once(self, path: str, body: dict[str, Any], key: str = "client_uuid") -> None:
         """An entry with a uuid of its own; it may be sent again later."""
-        body = {**body, "client_uuid": str(uuid.uuid4())}
+        body = {**body, key: str(uuid.uuid4())}
         status, told = self.post(path, body)
         if status == 200:
             self.sent.append((path, body, told.get("id")))
@@ -279,9 +280,29 @@ class Season(RuleBasedStateMachine):
             if at % 3 == 0:
                 self.set_the_sower(batch, at)
             chosen = self.pick(self.ctx.rows(Lot).order_by("id"), lot).pk if lot is not None else None
-            self.post(
-                f"/batches/{batch.pk}/sown", {"on": self.day(back), "trays": trays, "grams": grams, "lot_id": chosen}
-            )
+            medium = self.pick(self.ctx.rows(MediumLot).order_by("-id"), at) if at % 2 else None
+            body = {"on": self.day(back), "trays": trays, "grams": grams, "lot_id": chosen}
+            self.post(f"/batches/{batch.pk}/sown", {**body, "medium_id": medium and medium.pk})
+
+    @rule(at=numbers, ec=st.floats(0.1, 2), decision=st.sampled_from(["passed", "passed", "rejected", "waits"]))
+    def wash_a_medium(self, at: int, ec: float, decision: str) -> None:
+        if at % 3 == 0 or not self.ctx.rows(MediumLot).exists():
+            self.post("/media", {"name": "coir", "litres": str(20 + 9 * at), "washed": at % 2 == 0})
+        medium = self.pick(self.ctx.rows(MediumLot).order_by("-id"), at)
+        assert medium is not None
+        self.once(f"/media/{medium.pk}/readings", {"ph": "6.2", "ec": f"{ec:.2f}"}, "uuid")
+        self.post(f"/media/{medium.pk}/decide", {"decision": decision, "why": "looked at" if at % 2 else ""})
+
+    @rule(at=numbers, grams=st.floats(0.1, 60), ends=st.sampled_from(["", "end", "end", "broken"]))
+    def treat_seed(self, at: int, grams: float, ends: str) -> None:
+        lot = self.pick(self.ctx.rows(Lot).filter(form="seed").order_by("id"), at)
+        if lot is not None:
+            slug = ("soak-12-h", "dust-or-coat", "prime-in-water", "hot-water-leafy-brassicas")[at % 4]
+            self.once(f"/lots/{lot.pk}/treat", {"treatment": slug, "quantity": f"{grams:.2f} g"}, "uuid")
+        clock = self.pick(self.ctx.rows(Clock).filter(ended_at=None).order_by("id"), at)
+        if clock is not None and ends:
+            self.once(f"/clocks/{clock.pk}/warmth", {"temp": str(40 + at)}, "uuid")
+            self.once(f"/clocks/{clock.pk}/end", {"broken_off": ends == "broken", "note": "cold"}, "uuid")
 
     @rule(at=numbers, grams=st.tuples(st.floats(0.1, 60), st.floats(0.1, 60)))
     def sow_from_two(self, at: int, grams: tuple[float, float]) -> None:

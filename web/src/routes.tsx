@@ -83,6 +83,7 @@ const routes = [
     "/sowing",
     lazyRouteComponent(() => import("./rooms/sowing/Sowing"), "Sowing"),
     "card",
+    "medium",
   ),
   at(
     "/seedcrops",

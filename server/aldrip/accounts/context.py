@@ -22,7 +22,7 @@ from aldrip_core.check_character import MISREAD, with_check
 from aldrip_core.working_calendar import WorkingCalendar
 
 # What a code starts with, so that a lot is never read as a batch.
-MARKS = {"lot": "L", "delivery": "D", "order": "R"}
+MARKS = {"lot": "L", "delivery": "D", "order": "R", "medium": "M"}
 
 ANYTHING = "*"
 LATELY = 8  # weeks for which a list shows what is over, where nobody asks for more

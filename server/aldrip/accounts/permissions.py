@@ -22,6 +22,7 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "proposals": PLANNERS | {Role.DISPATCH},  # each of its commands asks for its own right
     "batches.do": PLANNERS,
     "diary.do": PLANNERS | {Role.DISPATCH, Role.INSPECTOR},
+    "clocks.run": PLANNERS | {Role.LABORATORY, Role.DISPATCH, Role.INSPECTOR},
     "diary.count": GROWERS,
     "lots.process": PLANNERS,
     "lots.hold": GROWERS | {Role.LABORATORY, Role.DISPATCH},  # whoever sees it stops it

@@ -63,7 +63,8 @@ def _decimal(found: "re.Match[str]") -> str:
 def _for_pint(unit: str) -> str:
     """A unit as people write it, as the library reads it."""
     plain = _NAMED.get(unit, unit)
-    return re.sub(r"\bsq\.?\s*(\w+)", r"\1^2", plain).replace("²", "^2").replace("m2", "m^2").replace("ft2", "ft^2")
+    plain = re.sub(r"\bcu\.?\s*(\w+)", r"\1^3", re.sub(r"\bsq\.?\s*(\w+)", r"\1^2", plain))
+    return re.sub(r"\b(c?m|ft|yd|in)([23])\b", r"\1^\2", plain.replace("²", "2").replace("³", "3"))
 
 
 @lru_cache(maxsize=1)

@@ -11,7 +11,7 @@ from aldrip.accounts.permissions import may
 from aldrip.accounts.routes import Room
 from aldrip.base.errors import Forbidden, refuse
 from aldrip.base.fast import fast_json
-from aldrip.base.quantity import MOST, read_found, read_quantity
+from aldrip.base.quantity import MOST, read_found, read_measure, read_quantity
 from aldrip.base.schemas import Done
 from aldrip.base.words import plural
 from aldrip.batches import (
@@ -21,6 +21,7 @@ from aldrip.batches import (
     editing,
     grading,
     long_work,
+    medium,
     new_day,
     placing,
     proposals,
@@ -44,6 +45,7 @@ from aldrip.batches.schemas import (
     ConsequencesOut,
     CorrectSowingIn,
     CountIn,
+    FilledFromIn,
     GradedIn,
     KeepIn,
     KeepProposalIn,
@@ -297,9 +299,9 @@ def cancel_line(ctx: Ctx, line_id: Ref, body: CancelIn) -> Any:
 
 @room.post("/batches/{ref:batch_id}/sown", "batches.do", response=Done)
 def sown(ctx: Ctx, batch_id: Ref, body: SownIn) -> Any:
-    given = body.dict(exclude={"lots"})
+    given = body.dict(exclude={"lots", "medium_litres"})
     lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
-    found = sowings.sown(ctx, batch_id, lots=lots, **given)
+    found = sowings.sown(ctx, batch_id, lots=lots, medium_litres=_litres(body.medium_litres), **given)
     return {"id": found.pk, "message": f"{found.code} is sown."}
 
 
@@ -309,6 +311,18 @@ def correct_sowing(ctx: Ctx, batch_id: Ref, body: CorrectSowingIn) -> Any:
     lots = [_taken(ctx, index, one) for index, one in enumerate(body.lots)]
     found = correcting.correct_sowing(ctx, batch_id, taken=lots, **body.dict(exclude={"lots"}))
     return {"id": found.pk, "message": f"The sowing of {found.code} is corrected."}
+
+
+def _litres(text: str) -> float | None:
+    return read_measure(text, "L", "medium_litres") if text.strip() else None
+
+
+@room.post("/batches/{ref:batch_id}/medium", "batches.do", response=Done)
+def filled_from(ctx: Ctx, batch_id: Ref, body: FilledFromIn) -> Any:
+    """Say from which lot of medium a batch was filled, where it was not said as it was sown."""
+    litres = _litres(body.medium_litres)
+    found = medium.filled_from(ctx, batch_id, body.medium_id, litres=litres, on=body.on)
+    return {"id": found.pk, "message": f"The medium of {found.code} is written down."}
 
 
 def _taken(ctx: Ctx, index: int, one: SownFromIn) -> sowings.Taken:

@@ -642,6 +642,14 @@ class SownIn(Schema):
     lots: list[SownFromIn] = Field(default=[], max_length=20)
     version: int | None = None
     note: str = Field(default="", max_length=300)
+    medium_id: int | None = None
+    medium_litres: str = Field(default="", max_length=30)  # as typed; empty for what its trays take
+
+
+class FilledFromIn(Schema):
+    medium_id: int
+    medium_litres: str = Field(default="", max_length=30)
+    on: date | None = None
 
 
 class CorrectSowingIn(Schema):

@@ -7,6 +7,7 @@ from datetime import date
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.batches.ground import Ground
+from aldrip.batches.medium import fill_from
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
 from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
 from aldrip.batches.steps import began, not_in_future, plants_only, same_version, still_open
@@ -40,6 +41,8 @@ def sown(
     lots: Sequence[Taken] = (),
     version: int | None = None,
     note: str = "",
+    medium_id: Ref | None = None,
+    medium_litres: float | None = None,
 ) -> Batch:
     """A batch was sown, stuck or planted: the stock moves, the stages run, the forecast follows."""
     saved = load_batch(ctx, batch_id, lock=True)
@@ -65,6 +68,8 @@ def sown(
         batch.seeds = float(start * saved.method.seeds_per_cell)
     if note:
         batch.note = note[:300]
+    if medium_id is not None:
+        fill_from(ctx, batch, medium_id, medium_litres, on=on)
     began(ctx, saved, start=start, on=on)
     what = f"{batch.trays} trays" if batch.trays else f"{start:,}"
     ctx.record(

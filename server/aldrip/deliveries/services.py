@@ -26,7 +26,7 @@ from aldrip.diary.models import Task
 from aldrip.lots.descent import descent
 from aldrip.lots.laboratory import tests_told
 from aldrip.lots.models import Lot, Status
-from aldrip.lots.releasing import barred, class_names
+from aldrip.lots.releasing import barred, class_names, signed_for
 from aldrip.lots.taking import READY, Wanted, take_from_stock
 from aldrip.methods.models import Standard
 from aldrip.methods.services import classes_filling
@@ -208,7 +208,7 @@ def _hand_over(ctx: Ctx, delivery: Delivery, lines: dict[int, OrderLine], pick: 
         raise refuse(f"{at}.lot_id", "does_not_fit", f"Lot {lot.code} is not what line {line.number} asks for.")
     states = (Status.RELEASED.value,) if lot.form == "seed" else READY
     wanted = Wanted(line.crop, line.line, line.form, classes_filling(ctx)(line.seed_class), states, "delivered")
-    released = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
+    released = signed_for(lot)
     if (
         lot.status == Status.RELEASED
         and released is not None
@@ -469,9 +469,7 @@ def declaration_facts(ctx: Ctx, delivery: Delivery) -> dict[str, Any]:
 
 def _declared(ctx: Ctx, item: DeliveryItem, names: dict[str, str]) -> dict[str, Any]:
     lot = item.movement.lot
-    signed = (
-        lot.verdicts.filter(decision__in=("release", "downgrade")).select_related("standard").order_by("-id").first()
-    )
+    signed = signed_for(lot)
     family = [row for row in descent(ctx, lot.pk) if row["level"] < 0]
     blocks = (
         SeedBlock.objects.filter(batch__in=block_ids_of(ctx, lot))

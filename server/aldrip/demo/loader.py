@@ -11,12 +11,13 @@ from typing import Any
 import yaml
 from django.conf import settings
 from django.contrib.auth.hashers import make_password
-from django.db.models import Sum
+from django.db.models import Min, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import AuditEvent, ClosedDay, Member, Organisation, Role, User
 from aldrip.base.importing import read_text
 from aldrip.batches import counts, doing, grading, sowings, starting
+from aldrip.batches.medium import filled_from
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.saved import Saved, load_batch
 from aldrip.deliveries.models import Delivery
@@ -25,6 +26,7 @@ from aldrip.demo.seed_season import SeedSeason
 from aldrip.diary.models import Task
 from aldrip.diary.services import add_task, mark
 from aldrip.lots import services as lots
+from aldrip.lots.media import MediumSpec, add_medium, decide_medium, read_medium
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.resolver import Library
@@ -38,6 +40,7 @@ from aldrip.places.services import PlaceSpec, add_place
 from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
 from aldrip.sowing.practice_device import SEED
+from aldrip_core.conditioning import MediumLimits
 from aldrip_core.forecast import TrayCount
 from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.stages import Trait
@@ -121,6 +124,7 @@ class Season:
             if working.works(day):
                 self._day(day)
             day += timedelta(days=1)
+        self._media()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -307,6 +311,23 @@ class Season:
             )
         for task in self.ctx.rows(Task).filter(due_to__lte=self.ends, state=Task.State.TODO):
             mark(self.ctx, task.pk, Task.State.DONE)
+
+    def _media(self) -> None:
+        """Coir that was washed and read, let through or not yet; what passed went under what was sown last."""
+        for told in self.house["media"]:
+            self._stand_on(told["since"])
+            medium = add_medium(self.ctx, MediumSpec(told["name"], told["litres"], MediumLimits()))
+            for day, ph, ec in told["read"]:
+                self._stand_on(day)
+                read_medium(self.ctx, medium.pk, ph=ph, ec=ec, client_uuid=self._uuid())
+            if "passed" not in told:
+                continue
+            decide_medium(self.ctx, medium.pk, decision="passed")
+            self._stand_on(self.ends)
+            sown = self.ctx.rows(Batch).filter(state=Batch.State.SOWN, mix__isnull=False, trays__gt=0)
+            sown = sown.annotate(begun=Min("stages__actual_start")).filter(begun__gte=told["passed"])
+            for batch in sown.order_by("begun", "pk")[: told["under"]]:
+                filled_from(self.ctx, batch.pk, medium.pk)
 
     def _sowers(self) -> None:
         """The house's tray sower, set for what is sown next, and the one that ships for practice."""

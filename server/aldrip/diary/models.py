@@ -84,6 +84,70 @@ def reckoned(rows: models.QuerySet[Task]) -> models.QuerySet[Any]:
     )
 
 
+class Clock(Known):
+    """Something that runs by the clock: its steps as they were when it was begun, and how it ended. Real time.
+
+    Where it stands follows from its marks; nothing has to be kept running for it.
+    """
+
+    class Outcome(models.TextChoices):
+        HELD = "held", "as it should be"
+        STRAYED = "strayed", "not as it should be"
+        BROKEN_OFF = "broken_off", "broken off"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="clocks")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    name = models.CharField(max_length=120)
+    subject_kind = models.CharField(max_length=20, blank=True)
+    subject = models.UUIDField(null=True)
+    subject_code = models.CharField(max_length=20, blank=True)
+    treatment = models.CharField(max_length=80, blank=True)  # slug of it in the library
+    of = models.CharField(max_length=80, blank=True)  # how much of what, in words
+    uses = models.CharField(max_length=200, blank=True)  # product, the label's rate, and what it comes to
+    steps = models.JSONField()  # [{name, minutes, at_c, give_c, over_minutes, caution}]
+    use_within_h = models.FloatField(null=True)
+    begun_at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+    outcome = models.CharField(max_length=10, blank=True, choices=Outcome.choices)
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["organisation"], condition=models.Q(ended_at=None), name="clocks_that_run"),
+            models.Index(fields=["subject"]),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ClockMark(Event):
+    """What happened to a clock, at a moment of real time: a step was begun, a warmth was read [°C], all of it ended."""
+
+    class Kind(models.TextChoices):
+        BEGUN = "begun", "begun"
+        READ = "read", "read"
+        ENDED = "ended", "ended"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="clock_marks")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    clock = models.ForeignKey(Clock, on_delete=models.CASCADE, related_name="marks")
+    kind = models.CharField(max_length=5, choices=Kind.choices)
+    at = models.DateTimeField()
+    step = models.PositiveSmallIntegerField(default=0)
+    temp_c = models.FloatField(null=True)
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="clock_mark_uuid_once"),
+            models.CheckConstraint(
+                condition=models.Q(kind="read", temp_c__isnull=False) | ~models.Q(kind="read"),
+                name="clock_mark_says_it",
+            ),
+        ]
+
+
 class Count(Event):
     """What was seen of a subject: `found` of `sampled`, tray by tray in `parts`; losses name a cause."""
 

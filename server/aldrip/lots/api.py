@@ -58,6 +58,7 @@ class LotOut(Schema):
     label_number: str
     moisture_percent: float | None
     on_hold: str  # by which hold it is held, in words
+    use_by: datetime | None  # after a treatment
 
 
 class MovementOut(Schema):
@@ -174,6 +175,7 @@ def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[s
         "label_number",
         "moisture_percent",
         "on_hold",
+        "use_by",
     )
     return {
         **{name: getattr(lot, name) for name in names},

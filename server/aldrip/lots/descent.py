@@ -56,13 +56,13 @@ def descent(ctx: Ctx, lot_id: Ref) -> list[dict[str, Any]]:
     return family
 
 
-# Through cleaning and blending only: what was sown to grow a lot is not in it.
+# Through cleaning, blending and treating only: what was sown to grow a lot is not in it.
 BEHIND = """
 with recursive up(lot, level) as (
     select %(lot)s::bigint, 0
     union
     select p.parent_id, up.level + 1 from lots_lotparent p join up on p.child_id = up.lot
-    where p.how in ('cleaned', 'blended') and up.level < 40
+    where p.how in ('cleaned', 'blended', 'treated') and up.level < 40
 )
 select distinct i.subject from up join lots_intake i on i.lot_id = up.lot
 where i.organisation_id = %(organisation)s and i.subject_kind = 'batch' order by i.subject

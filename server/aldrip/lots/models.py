@@ -46,6 +46,7 @@ class Lot(Known):
     label_number = models.CharField(max_length=60, blank=True)  # official label it came with
     moisture_percent = models.FloatField(null=True)  # newest reading of the store's own meter, wet basis
     note = models.CharField(max_length=300, blank=True)
+    use_by = models.DateTimeField(null=True)  # after a treatment, on the house's clock
     on_hold = models.CharField(max_length=300, blank=True, db_default="")  # by which hold it is held, in words
 
     class Meta:
@@ -112,7 +113,7 @@ class LotParent(models.Model):
     child = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_from")
     parent = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="made_into")
     quantity = models.DecimalField(max_digits=16, decimal_places=4)
-    how = models.CharField(max_length=20)  # sown, cleaned, blended
+    how = models.CharField(max_length=20)  # sown, cleaned, blended, treated
 
     class Meta:
         constraints = [
@@ -202,3 +203,69 @@ class Seal(Known):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["organisation", "number"], name="seal_number_once")]
+
+
+class MediumLot(Known):
+    """A medium that was bought, mixed or washed at once: under which limits it may be sown into, and whether it passed."""
+
+    class State(models.TextChoices):
+        WAITS = "waits", "has not passed"
+        PASSED = "passed", "passed"
+        REJECTED = "rejected", "not to be used"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="media")
+    code = models.CharField(max_length=20)
+    name = models.CharField(max_length=120)  # what it is: coir, or the name of a mix
+    since = models.DateField()
+    litres = models.DecimalField(max_digits=12, decimal_places=1)
+    left = models.DecimalField(max_digits=12, decimal_places=1)  # kept with its uses, under the act's lock
+    ph_low = models.FloatField(null=True)  # no limits: it needs no washing
+    ph_high = models.FloatField(null=True)
+    ec_below = models.FloatField(null=True)  # mS/cm
+    place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="+")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITS)
+    decided_at = models.DateTimeField(null=True)  # on the house's clock
+    decided_by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    decided_why = models.CharField(max_length=300, blank=True)  # where it was let through against its readings
+    note = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "code"], name="medium_code_once"),
+            models.CheckConstraint(condition=models.Q(left__gte=0, litres__gt=0), name="medium_never_below_nothing"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.name} {self.code}"
+
+
+class MediumReading(Event):
+    """pH and EC [mS/cm] of what ran off after a wash."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="medium_readings")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    medium = models.ForeignKey(MediumLot, on_delete=models.CASCADE, related_name="readings")
+    ph = models.FloatField()
+    ec = models.FloatField()
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="medium_reading_uuid_once")]
+
+
+class MediumUse(Event):
+    """So many litres of a medium went under a batch."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="medium_uses")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    medium = models.ForeignKey(MediumLot, on_delete=models.PROTECT, related_name="uses")
+    subject_kind = models.CharField(max_length=20)
+    subject = models.UUIDField()
+    subject_code = models.CharField(max_length=20)
+    litres = models.DecimalField(max_digits=12, decimal_places=1)
+    # What was said of the medium then; it stays, whatever is read or decided of it later.
+    said = models.CharField(max_length=200)
+
+    class Meta:
+        indexes = [models.Index(fields=["subject"])]
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="medium_use_uuid_once")]

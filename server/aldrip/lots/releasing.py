@@ -106,7 +106,7 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
     said = barred(ctx, [lot], ctx.today).get(lot.pk)
     if said:
         raise refuse("lot_id", "results_wanting", f"Lot {lot.code} gets no label: {said}. Enter the new result first.")
-    signed = lot.verdicts.filter(decision__in=("release", "downgrade")).order_by("-id").first()
+    signed = signed_for(lot)
     results = {row["attribute"]: row for row in (signed.results if signed else [])}
 
     def shown(name: str) -> str:
@@ -125,6 +125,19 @@ def label_facts(ctx: Ctx, lot: Lot) -> dict[str, Any]:
         "supplier": ctx.organisation.name,
         "cautions": lot.crop.cautions,
     }
+
+
+def signed_for(lot: Lot) -> Verdict | None:
+    """The newest verdict that released a lot, or the one that it was treated from."""
+    known: set[int] = set()
+    while lot.pk not in known:
+        known.add(lot.pk)
+        signed = lot.verdicts.filter(decision__in=RELEASING).select_related("standard").order_by("-id").first()
+        parent = lot.made_from.filter(how="treated").select_related("parent").first() if signed is None else None
+        if parent is None:
+            return signed
+        lot = parent.parent
+    return None
 
 
 def classes_below(ctx: Ctx, seed_class: str) -> list[str]:

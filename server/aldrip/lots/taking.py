@@ -1,7 +1,7 @@
 """The one door by which anything leaves a lot: of the right crop, line, form, class and state, in the right unit."""
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -15,6 +15,8 @@ from aldrip.lots.moving import move
 from aldrip.methods.models import Crop, Line
 from aldrip_core.units import Quantity, Unit, exact, from_base, plain, unit
 
+#: What else keeps something in a lot: said in words for what, at which field, and whether it is to be used.
+bars: list[Callable[[Ctx, Lot, str, str, bool], None]] = []
 #: What may be sown or planted: bought material has no state, own seed must be released.
 READY = ("", Status.RELEASED.value)
 
@@ -110,6 +112,8 @@ def take_from_stock(
     lot = Lot.objects.select_for_update(of=("self",)).select_related("crop", "line").get(pk=lot.pk)
     if wanted is not None:
         check(lot, wanted, field)
+    for bar in bars:
+        bar(ctx, lot, wanted.for_what if wanted is not None else kind, field, wanted is not None)
     amount = in_lots_unit(lot, quantity, field)
     if amount <= 0:
         raise refuse("quantity", "nothing", f"How much of lot {lot.code} was {kind}? More than nothing.")

@@ -10,7 +10,7 @@ from enum import StrEnum
 from typing import Any
 
 from aldrip.base.quantity import read_measure, split_number
-from aldrip.methods.models import Container, Input
+from aldrip.methods.models import Container, Input, Treatment
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.refusal import FieldError, Refused
 from aldrip_core.seasons import EARLINESS
@@ -155,6 +155,7 @@ ALLOWED = (
     (Allowed.OLD.value, "old: there are better ways"),
     (Allowed.BANNED.value, "banned"),
 )
+TREATMENT_KINDS = tuple((str(value), str(words)) for value, words in Treatment.Kind.choices)
 INPUT_KINDS = tuple((str(value), str(words)) for value, words in Input.Kind.choices)
 TASK = (
     Asked("kind", "Kind", Sort.CHOICE, choices=tuple((one, one) for one in TASK_KINDS), needed=True, start="other"),
@@ -256,6 +257,21 @@ STAGE = (
     ),
     Asked("tasks", "Work", Sort.TABLE, fields=TASK, start=[]),
 )
+TIMED_STEP = (
+    Asked("name", "Step", needed=True, hint="“hot water”, “cool at once”, “dry in shade”"),
+    _number("minutes", "Lasts", "min", low=0.1, high=172_800, needed=True, hint="“25”, “24 h”"),
+    _number("at_c", "at", "°C", low=-30, high=100, hint="empty where the warmth does not matter"),
+    _number("give_c", "within", "°C", low=0.1, high=20, start=0.5, more=True),
+    _number(
+        "over_minutes", "may last longer by", "min", high=10_000, hint="empty where longer does no harm", more=True
+    ),
+    Asked("caution", "Caution", hint="short; shown while it runs"),
+)
+SALT = (
+    Asked("formula", "Salt", start="", hint="its formula: “KNO3”, “Ca(NO3)2·4H2O”"),
+    Asked("input", "or a product", Sort.ROW, of="input"),
+    _number("grams", "Grams", "g", low=0.001, high=1e6, needed=True),
+)
 LIMIT = (
     Asked("words", "What is judged", needed=True),
     Asked("attribute", "Known as", hint="made from the words when left empty"),
@@ -349,6 +365,28 @@ FORMS: dict[str, tuple[Asked, ...]] = {
         Asked("active", "Active substance", start="", hint="of plant protection"),
         Asked("registration", "Registered as", start="", more=True),
         Asked("allowed", "In this house", Sort.CHOICE, choices=ALLOWED, start=""),
+        Asked("note", "Note", start=""),
+        CAUTIONS,
+    ),
+    "treatment": (
+        NAME,
+        Asked("kind", "Kind", Sort.CHOICE, choices=TREATMENT_KINDS, start="soak", needed=True),
+        Asked("form", "Of what", start="seed", needed=True, hint="as lots are kept: seed, tubers, cuttings"),
+        Asked("crops", "For", Sort.NAMES, start=[], hint="names of crops, with commas; empty for any"),
+        Asked("steps", "Steps", Sort.TABLE, fields=TIMED_STEP, start=[], needed=True),
+        Asked("raw_only", "never of what was pelleted, primed or treated before", Sort.CHECK, start=False),
+        _number("use_within_h", "Sown or planted within", "h", low=0.5, high=20_000, hint="of its end"),
+        Asked("note", "Note", start=""),
+        CAUTIONS,
+    ),
+    "recipe": (
+        NAME,
+        _number("litres", "For", "L", low=0.1, high=1e6, start=100.0, needed=True),
+        Asked("salts", "Salts and products", Sort.TABLE, fields=SALT, start=[], needed=True),
+        _number("ec_low", "EC at least", "mS/cm", high=20),
+        _number("ec_high", "and at most", "mS/cm", high=20),
+        _number("ph_low", "pH at least", "", high=14),
+        _number("ph_high", "and at most", "", high=14),
         Asked("note", "Note", start=""),
         CAUTIONS,
     ),

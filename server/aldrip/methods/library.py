@@ -20,8 +20,10 @@ from aldrip.methods.models import (
     Method,
     MethodStage,
     Mix,
+    Recipe,
     Remedy,
     Standard,
+    Treatment,
 )
 from aldrip.methods.resolver import KINDS, plain_values
 from aldrip.methods.snapshot import TRAITS
@@ -48,6 +50,8 @@ CROP_FIELDS = (
 )
 CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm", "depth_cm", "wet_kg", "has_holes")
 INPUT_FIELDS = ("name", "kind", "unit", "contains", "active", "registration", "allowed", "note", "cautions")
+TREATMENT_FIELDS = ("name", "kind", "form", "crops", "raw_only", "steps", "use_within_h", "note", "cautions")
+RECIPE_FIELDS = ("name", "litres", "salts", "ec_low", "ec_high", "ph_low", "ph_high", "note", "cautions")
 MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
     "form",
@@ -186,6 +190,9 @@ def load_library() -> dict[str, int]:
     mixes = _put(Mix, {e["slug"]: _fields(e, MIX_FIELDS, data["sources"]) for e in data["mixes"]})
     data = _read("inputs")
     _put(Input, {e["slug"]: _fields(e, INPUT_FIELDS, data["sources"]) for e in data["inputs"]})
+    for name, model, fields in (("treatments", Treatment, TREATMENT_FIELDS), ("recipes", Recipe, RECIPE_FIELDS)):
+        data = _read(name)
+        _put(model, {e["slug"]: _fields(e, fields, data["sources"]) for e in data[name]})
     data = _read("standards")
     standards = _put(
         Standard,

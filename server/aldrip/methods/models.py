@@ -171,6 +171,56 @@ class Input(Shared):
         constraints = once("input")
 
 
+class Treatment(Shared):
+    """What is done by the clock to seed or planting material: its steps, what for, and how long it may lie afterwards."""
+
+    class Kind(models.TextChoices):
+        HOT_WATER = "hot_water", "hot water"
+        DRY_HEAT = "dry_heat", "dry heat"
+        SOAK = "soak", "soak"
+        DIP = "dip", "dip"
+        DUST = "dust", "dust or coat"
+        PRIME = "prime", "prime"
+        STRATIFY = "stratify", "stratify"
+        CURE = "cure", "dry or cure"
+
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    form = models.CharField(max_length=40, default="seed")  # of the lots it is for
+    crops = models.JSONField(default=list)  # their names; empty for any
+    raw_only = models.BooleanField(default=False)  # never of seed that was pelleted, primed or treated before
+    steps = models.JSONField(default=list)  # [{name, minutes, at_c, give_c, over_minutes, caution}]
+    use_within_h = models.FloatField(null=True)  # sown or planted so many hours after its end
+    note = models.CharField(max_length=300, blank=True)
+    cautions = models.JSONField(default=list)
+
+    class Meta:
+        constraints = once("treatment")
+
+    @property
+    def heats(self) -> bool:
+        """Whether it may kill what it is to clean, so that a sample goes first."""
+        return self.kind in (self.Kind.HOT_WATER, self.Kind.DRY_HEAT)
+
+
+class Recipe(Shared):
+    """A feed: salts and products for so many litres, and between which EC [mS/cm] and pH it is given."""
+
+    litres = models.FloatField(default=100)
+    salts = models.JSONField(default=list)  # [{formula or input, grams}]
+    ec_low = models.FloatField(null=True)
+    ec_high = models.FloatField(null=True)
+    ph_low = models.FloatField(null=True)
+    ph_high = models.FloatField(null=True)
+    note = models.CharField(max_length=300, blank=True)
+    cautions = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [
+            *once("recipe"),
+            models.CheckConstraint(condition=models.Q(litres__gt=0), name="recipe_has_litres"),
+        ]
+
+
 class ClassScheme(Shared):
     """Seed classes in order, highest first: what may be multiplied into what."""
 

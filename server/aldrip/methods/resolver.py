@@ -22,9 +22,11 @@ from aldrip.methods.models import (
     Method,
     MethodStage,
     Mix,
+    Recipe,
     Remedy,
     Shared,
     Standard,
+    Treatment,
 )
 
 LibraryRow = TypeVar("LibraryRow", bound=Shared)
@@ -34,6 +36,8 @@ KINDS: dict[str, type[Shared]] = {
     "container": Container,
     "mix": Mix,
     "input": Input,
+    "treatment": Treatment,
+    "recipe": Recipe,
     "class_scheme": ClassScheme,
     "isolation_rule": IsolationRule,
     "remedy": Remedy,

@@ -10,13 +10,15 @@ from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.methods.editions import put_row
 from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
-from aldrip.methods.models import Edition, Input, Shared
+from aldrip.methods.models import Crop, Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.services import law_allows
 from aldrip.methods.snapshot import TRAITS
 from aldrip_core.names import plain
+from aldrip_core.nutrients import molar_mass
 from aldrip_core.seasons import read_windows
 from aldrip_core.stages import Allowed
+from aldrip_core.timed_procedure import GIVE_C, TimedStep, check_steps
 
 OWN_FIGURE = "the house's own figure"
 
@@ -211,6 +213,10 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], sou
         values["name"] = f"{values['metres']:g} m from {values['kind']}"
     if kind == "input":
         _check_input(values)
+    if kind == "treatment":
+        _check_treatment(values)
+    if kind == "recipe":
+        _check_recipe(values)
     if kind == "standard":
         values["limits"] = _limits(values["limits"], before)
     if kind == "class_scheme":
@@ -230,6 +236,37 @@ def _check_input(values: Mapping[str, Any]) -> None:
         if not values["allowed"] and f" {plain(known.active)} " in f" {said} ":
             told = f"{known.active} is banned ({known.sources.get('allowed', '')}). Say “banned”, or “old” where your law still lets it be used."
             raise refuse("allowed", "known_as_banned", told)
+
+
+def timed_steps(rows: list[dict[str, Any]]) -> list[TimedStep]:
+    """The steps of a treatment as core takes them."""
+    return [
+        TimedStep(one["name"], one["minutes"], one.get("at_c"), one.get("give_c") or GIVE_C, one.get("over_minutes"))
+        for one in rows
+    ]
+
+
+def _check_treatment(values: Mapping[str, Any]) -> None:
+    """Refuse steps that nobody can follow, and crops that are none."""
+    check_steps(timed_steps(values["steps"]))
+    known = {plain(name) for name in Crop.objects.values_list("name", flat=True)}
+    for name in values["crops"]:
+        if plain(name) not in known:
+            told = f"“{name}” is no crop of the library. Add it under Crops, or leave it out."
+            raise refuse("crops", "unknown_crop", told)
+
+
+def _check_recipe(values: Mapping[str, Any]) -> None:
+    """Refuse a salt that is none, and limits that nothing meets."""
+    for n, one in enumerate(values["salts"]):
+        if bool(one.get("formula")) == bool(one.get("input")):
+            raise refuse(f"salts.{n}.formula", "one_of", "A salt by its formula, or a product: one of the two.")
+        if one.get("formula"):
+            molar_mass(one["formula"], f"salts.{n}.formula")
+    for name in ("ec", "ph"):
+        low, high = values[f"{name}_low"], values[f"{name}_high"]
+        if low is not None and high is not None and low > high:
+            raise refuse(f"{name}_high", "out_of_range", f"At most {high:g} and at least {low:g}: nothing meets both.")
 
 
 STEPS = ("hybrid", "increase", "open")

@@ -22,6 +22,13 @@ class PartOut(Schema):
     litres: float
 
 
+class FilledFromOut(Schema):
+    """A lot of medium that its trays were filled from."""
+
+    code: str
+    words: str
+
+
 class CardStepOut(Schema):
     label: str
     words: str
@@ -69,6 +76,7 @@ class CardOut(Schema):
     lot_left: float | None
     lot_unit: str
     lot_words: str
+    filled_from: list[FilledFromOut]
     mix: str
     litres: float | None
     parts: list[PartOut]

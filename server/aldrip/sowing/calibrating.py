@@ -12,12 +12,12 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import Refused, refuse
 from aldrip.base.words import grams, plural
 from aldrip.base.words import who as name_of
+from aldrip.batches.medium import filled
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch, snapshot_of
 from aldrip.batches.steps import still_open
 from aldrip.sowing.models import Machine, Trial
 from aldrip.sowing.scale import read_address
-from aldrip.sowing.services import filled
 from aldrip_core import refusal
 from aldrip_core.sower_calibration import (
     SETTLED_AFTER,

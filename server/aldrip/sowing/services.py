@@ -8,38 +8,19 @@ from aldrip.base.errors import refuse
 from aldrip.base.pdf import qr
 from aldrip.base.schemas import steps
 from aldrip.base.words import day, grams, number, plural, share
+from aldrip.batches.medium import filled, medium_of
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
+from aldrip.lots.models import MediumUse
 from aldrip.lots.moving import shown_of
 from aldrip.lots.taking import balance_words
 from aldrip.methods.snapshot import container_spec
-from aldrip_core.media import Media, cover_litres, media
+from aldrip_core.media import cover_litres
 from aldrip_core.schedule import StageDates
 from aldrip_core.stages import Trait
 from aldrip_core.units import Unit, unit
 
 KILOS_TO_LIFT_ALONE = 15
-
-
-def medium_of(batch: Batch, snapshot: Mapping[str, Any]) -> Media | None:
-    """Litres of the mix that the batch's trays take; None without trays or mix."""
-    mix, container = snapshot["mix"], snapshot["containers"].get(snapshot["container"])
-    if mix is None or container is None or not batch.trays:
-        return None
-    return media(
-        parts=mix["parts"],
-        trays=filled(batch, container),
-        cells_per_tray=container["cells"],
-        cell_ml=container["cell_ml"],
-        settling=mix["settling"],
-        spillage=mix["spillage"],
-    )
-
-
-def filled(batch: Batch, container: Mapping[str, Any]) -> float:
-    """Trays as far as they are filled: the last one may be sown in part."""
-    whole, rest = divmod(batch.start, container["cells"])
-    return whole + rest / container["cells"] if rest else float(batch.trays or 0)
 
 
 def trays_words(batch: Batch, container: Mapping[str, Any] | None) -> str:
@@ -96,6 +77,10 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "lot_left": shown_of(lot) if lot else None,
         "lot_unit": lot.unit if lot else "",
         "lot_words": _lot_words(batch) if by_seed else "",
+        "filled_from": [
+            {"code": one.medium.code, "words": f"{one.medium.name}, {number(float(one.litres))} L. {one.said}"}
+            for one in ctx.rows(MediumUse).filter(subject=batch.uuid).select_related("medium").order_by("pk")
+        ],
         "mix": mix["name"] if mix else "",
         "litres": medium.litres if medium else None,
         "litres_words": number(medium.litres, 1) if medium else "",

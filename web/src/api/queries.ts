@@ -188,6 +188,21 @@ export const cardQuery = (id: Ref) =>
     queryKey: ["card", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
   });
+export const runningQuery = queryOptions({
+  queryKey: ["clocks"],
+  queryFn: () => take(api.GET("/api/clocks")),
+  refetchInterval: 60_000,
+});
+export const treatmentsQuery = (lot: Ref) =>
+  queryOptions({
+    queryKey: ["treatments", lot],
+    queryFn: () => take(api.GET("/api/lots/{lot_id}/treatments", { params: { path: { lot_id: lot } } })),
+  });
+export const mediaQuery = (older = false) =>
+  queryOptions({
+    queryKey: ["media", older],
+    queryFn: () => take(api.GET("/api/media", { params: { query: { older } } })),
+  });
 export const machinesQuery = queryOptions({
   queryKey: ["machines"],
   queryFn: () => take(api.GET("/api/machines")),

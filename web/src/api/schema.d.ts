@@ -1024,6 +1024,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Running
+         * @description What runs by the clock now, the first to end before the others, and what ended in the last day.
+         */
+        get: operations["aldrip_diary_clocks_api_running"];
+        put?: never;
+        /**
+         * Begin Clock
+         * @description Begin a clock of one's own.
+         */
+        post: operations["aldrip_diary_clocks_api_begin_clock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clocks/{clock_id}/step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Next Step
+         * @description The next step of a clock was begun.
+         */
+        post: operations["aldrip_diary_clocks_api_next_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clocks/{clock_id}/warmth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Warmth
+         * @description Write down what a thermometer read, or put a reading right.
+         */
+        post: operations["aldrip_diary_clocks_api_read_warmth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clocks/{clock_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Clock
+         * @description A clock ended, or was broken off.
+         */
+        post: operations["aldrip_diary_clocks_api_end_clock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots": {
         parameters: {
             query?: never;
@@ -1207,6 +1291,110 @@ export interface paths {
         get: operations["aldrip_lots_api_label_pdf"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/treatments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Treatments
+         * @description What may be done to a lot by the clock, and what was.
+         */
+        get: operations["aldrip_lots_treating_api_treatments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/treat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Treat
+         * @description Begin a treatment; its clock runs from now.
+         */
+        post: operations["aldrip_lots_treating_api_treat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Media
+         * @description Media of the house: those that are not used up, the newest first; with `older` all of them.
+         */
+        get: operations["aldrip_lots_media_api_list_media"];
+        put?: never;
+        /**
+         * Add Medium
+         * @description A medium was bought, mixed or set to wash.
+         */
+        post: operations["aldrip_lots_media_api_add_medium"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media/{medium_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Medium
+         * @description Write down pH and EC after a wash, or put a reading right.
+         */
+        post: operations["aldrip_lots_media_api_read_medium"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/media/{medium_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Medium
+         * @description Let a medium through, or say that it is not to be used.
+         */
+        post: operations["aldrip_lots_media_api_decide_medium"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1767,6 +1955,26 @@ export interface paths {
          * @description Put right how much was sown, when, and from which lot; what was recorded since stays.
          */
         post: operations["aldrip_batches_api_correct_sowing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/medium": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Filled From
+         * @description Say from which lot of medium a batch was filled, where it was not said as it was sown.
+         */
+        post: operations["aldrip_batches_api_filled_from"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5335,6 +5543,216 @@ export interface components {
              */
             quantity_done?: number | string | null;
         };
+        /**
+         * ClockOut
+         * @description A clock: the step that runs, since when and until when; `strayed`: what was not as it should be, in words.
+         */
+        ClockOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Subject Kind */
+            subject_kind: string;
+            /** Subject Id */
+            subject_id: string | null;
+            /** Subject Code */
+            subject_code: string;
+            /** Of */
+            of: string;
+            /** Uses */
+            uses: string;
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /** Steps */
+            steps: components["schemas"]["ClockStepOut"][];
+            /** Step */
+            step: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Outcome Words */
+            outcome_words: string;
+            /** Readings */
+            readings: components["schemas"]["ClockReadOut"][];
+            /** Strayed */
+            strayed: string[];
+            /** Sentence */
+            sentence: string;
+        };
+        /** ClockReadOut */
+        ClockReadOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Temp C */
+            temp_c: number;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * ClockStepOut
+         * @description A step: how long [min], how warm [°C] within what; when it was begun, where it was.
+         */
+        ClockStepOut: {
+            /** Name */
+            name: string;
+            /** Minutes */
+            minutes: number;
+            /** Lasts */
+            lasts: string;
+            /** At C */
+            at_c: number | null;
+            /** Give C */
+            give_c: number;
+            /** Caution */
+            caution: string;
+            /** Begun At */
+            begun_at: string | null;
+        };
+        /**
+         * OtherOut
+         * @description What else runs: since when, until when (None: until something is read), and what it blocks.
+         */
+        OtherOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Until */
+            until: string | null;
+            /** Link */
+            link: string;
+        };
+        /**
+         * RunningOut
+         * @description `now`: the house's own clock, so that a device whose clock is wrong still shows what is left.
+         */
+        RunningOut: {
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Zone */
+            zone: string;
+            /** Clocks */
+            clocks: components["schemas"]["ClockOut"][];
+            /** Over */
+            over: components["schemas"]["ClockOut"][];
+            /** Others */
+            others: components["schemas"]["OtherOut"][];
+        };
+        /**
+         * ClockBeginIn
+         * @description A clock of somebody's own: “Curing, tunnel 2” for “24 h”, at “30 C” where that matters.
+         */
+        ClockBeginIn: {
+            /** Name */
+            name: string;
+            /** Minutes */
+            minutes: string;
+            /**
+             * At C
+             * @default
+             */
+            at_c: string;
+            /** At */
+            at?: string | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+        };
+        /**
+         * ClockStepIn
+         * @description `step`: which step was begun, counted from 0; `at`: when, where that was not just now.
+         */
+        ClockStepIn: {
+            /** Step */
+            step: number;
+            /** At */
+            at?: string | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+        };
+        /**
+         * ClockWarmthIn
+         * @description A warmth as it was read: “50.2”, “122 F”.
+         */
+        ClockWarmthIn: {
+            /** Temp */
+            temp: string;
+            /** At */
+            at?: string | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ClockEndIn */
+        ClockEndIn: {
+            /** At */
+            at?: string | null;
+            /**
+             * Broken Off
+             * @default false
+             */
+            broken_off: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+        };
         /** LotOut */
         LotOut: {
             /** Id */
@@ -5395,6 +5813,8 @@ export interface components {
             moisture_percent: number | null;
             /** On Hold */
             on_hold: string;
+            /** Use By */
+            use_by: string | null;
         };
         /**
          * LotIn
@@ -5598,6 +6018,8 @@ export interface components {
             moisture_percent: number | null;
             /** On Hold */
             on_hold: string;
+            /** Use By */
+            use_by: string | null;
             /**
              * Uuid
              * Format: uuid
@@ -5895,6 +6317,259 @@ export interface components {
              * Format: date-time
              */
             on: string;
+        };
+        /** ProductOut */
+        ProductOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Old */
+            old: boolean;
+        };
+        /**
+         * TreatingOut
+         * @description What may be done to a lot, with what, and what was done to it.
+         */
+        TreatingOut: {
+            /** Treatments */
+            treatments: components["schemas"]["TreatmentOut"][];
+            /** Products */
+            products: components["schemas"]["ProductOut"][];
+            /** Done */
+            done: components["schemas"]["ClockOut"][];
+        };
+        /**
+         * TreatmentOut
+         * @description `heats`: a sample goes first; `sampled`: one did, and was tested.
+         */
+        TreatmentOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Kind Words */
+            kind_words: string;
+            /** Steps */
+            steps: string[];
+            /** Use Within Words */
+            use_within_words: string;
+            /** Note */
+            note: string;
+            /** Cautions */
+            cautions: string[];
+            /** Heats */
+            heats: boolean;
+            /** Sampled */
+            sampled: boolean;
+            /** Source */
+            source: string;
+        };
+        /**
+         * TreatIn
+         * @description As typed: how much (empty: all of it), the product by its name or slug, the label's rate (“2 g/kg”), litres of dip.
+         */
+        TreatIn: {
+            /** Treatment */
+            treatment: string;
+            /**
+             * Quantity
+             * @default
+             */
+            quantity: string;
+            /**
+             * Product
+             * @default
+             */
+            product: string;
+            /**
+             * Rate
+             * @default
+             */
+            rate: string;
+            /**
+             * Water
+             * @default
+             */
+            water: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** At */
+            at?: string | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+        };
+        /**
+         * MediumOut
+         * @description `fit`: inside its limits by the newest reading; None where it has none. `more_washes`: about so many, where they help.
+         */
+        MediumOut: {
+            /** Id */
+            id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Litres */
+            litres: number;
+            /** Left */
+            left: number;
+            /** Place */
+            place: string;
+            /** Ph Low */
+            ph_low: number | null;
+            /** Ph High */
+            ph_high: number | null;
+            /** Ec Below */
+            ec_below: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waits" | "passed" | "rejected";
+            /** Sentence */
+            sentence: string;
+            /** Fit */
+            fit: boolean | null;
+            /** More Washes */
+            more_washes: number | null;
+            /** Decided By */
+            decided_by: string;
+            /** Note */
+            note: string;
+            /** Readings */
+            readings: components["schemas"]["MediumReadOut"][];
+            /** Uses */
+            uses: components["schemas"]["MediumUsedOut"][];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** MediumReadOut */
+        MediumReadOut: {
+            /** Id */
+            id: number;
+            /** Ph */
+            ph: number;
+            /** Ec */
+            ec: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /** MediumUsedOut */
+        MediumUsedOut: {
+            /** Code */
+            code: string;
+            /**
+             * Batch Id
+             * Format: uuid
+             */
+            batch_id: string;
+            /** Litres */
+            litres: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * MediumIn
+         * @description As typed. `washed`: it must pass limits before anything is sown into it; empty ones are those of washed coir.
+         */
+        MediumIn: {
+            /** Name */
+            name: string;
+            /** Litres */
+            litres: string;
+            /**
+             * Washed
+             * @default true
+             */
+            washed: boolean;
+            /**
+             * Ph Low
+             * @default
+             */
+            ph_low: string;
+            /**
+             * Ph High
+             * @default
+             */
+            ph_high: string;
+            /**
+             * Ec Below
+             * @default
+             */
+            ec_below: string;
+            /** Since */
+            since?: string | null;
+            /** Place Id */
+            place_id?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * MediumReadIn
+         * @description pH and EC as read: “0.62”, “620 µS/cm”.
+         */
+        MediumReadIn: {
+            /** Ph */
+            ph: string;
+            /** Ec */
+            ec: string;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** MediumDecideIn */
+        MediumDecideIn: {
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "waits" | "passed" | "rejected";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /** OrderLineOut */
         OrderLineOut: {
@@ -7412,6 +8087,13 @@ export interface components {
              * @default
              */
             note: string;
+            /** Medium Id */
+            medium_id?: number | null;
+            /**
+             * Medium Litres
+             * @default
+             */
+            medium_litres: string;
         };
         /** CorrectSowingIn */
         CorrectSowingIn: {
@@ -7430,6 +8112,18 @@ export interface components {
             version?: number | null;
             /** Reason */
             reason: string;
+        };
+        /** FilledFromIn */
+        FilledFromIn: {
+            /** Medium Id */
+            medium_id: number;
+            /**
+             * Medium Litres
+             * @default
+             */
+            medium_litres: string;
+            /** On */
+            on?: string | null;
         };
         /** MovedIn */
         MovedIn: {
@@ -8433,6 +9127,8 @@ export interface components {
             lot_unit: string;
             /** Lot Words */
             lot_words: string;
+            /** Filled From */
+            filled_from: components["schemas"]["FilledFromOut"][];
             /** Mix */
             mix: string;
             /** Litres */
@@ -8473,6 +9169,16 @@ export interface components {
         CardStepOut: {
             /** Label */
             label: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FilledFromOut
+         * @description A lot of medium that its trays were filled from.
+         */
+        FilledFromOut: {
+            /** Code */
+            code: string;
             /** Words */
             words: string;
         };
@@ -12281,6 +12987,128 @@ export interface operations {
             };
         };
     };
+    aldrip_diary_clocks_api_running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunningOut"];
+                };
+            };
+        };
+    };
+    aldrip_diary_clocks_api_begin_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockBeginIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
+    aldrip_diary_clocks_api_next_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockStepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
+    aldrip_diary_clocks_api_read_warmth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockWarmthIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
+    aldrip_diary_clocks_api_end_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockEndIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
     aldrip_lots_api_lots: {
         parameters: {
             query?: never;
@@ -12542,6 +13370,152 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_lots_treating_api_treatments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreatingOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_treating_api_treat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TreatIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_media_api_list_media: {
+        parameters: {
+            query?: {
+                older?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumOut"][];
+                };
+            };
+        };
+    };
+    aldrip_lots_media_api_add_medium: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediumIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_media_api_read_medium: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                medium_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediumReadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumOut"];
+                };
+            };
+        };
+    };
+    aldrip_lots_media_api_decide_medium: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                medium_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MediumDecideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MediumOut"];
+                };
             };
         };
     };
@@ -13259,6 +14233,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectSowingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_api_filled_from: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilledFromIn"];
             };
         };
         responses: {

@@ -11,6 +11,7 @@ import { count, few, hours, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
 import { PARTS } from "./parts";
+import { Running } from "./Running";
 
 type Task = Schemas["TaskOut"];
 
@@ -54,6 +55,7 @@ export function Diary() {
         </RoomHead>
       </div>
       {day === today && line ? <Brief line={line} /> : null}
+      {day === today ? <Running /> : null}
       {data && line && !tasks.length && !line.decisions.length && !line.ticks.length ? (
         <FirstStep />
       ) : data ? (

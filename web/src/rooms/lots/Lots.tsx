@@ -15,6 +15,7 @@ import { HoldIt, Holds } from "./Holds";
 import { OwnSeed } from "./OwnSeed";
 import { Receive, WHAT } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
+import { Treatments } from "./Treatments";
 
 type Lot = Schemas["LotOut"];
 const BOUGHT = new Set(WHAT.map(([form]) => form));
@@ -260,6 +261,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
           {may("lots.receive") && BOUGHT.has(lot.form) && !lot.status ? (
             <BalanceForm id={lot.id} unit={lot.unit} />
           ) : null}
+          <Treatments lot={lot} />
           <HoldIt lot={lot} />
           <WhatWasDone of={[lot.uuid]} />
         </>

@@ -26,6 +26,8 @@ const KINDS: [kind: string, words: string, one: string][] = [
   ["container", "Containers", "container"],
   ["mix", "Mixes", "mix"],
   ["input", "Inputs", "input"],
+  ["treatment", "Treatments", "treatment"],
+  ["recipe", "Feeds", "feed"],
   ["standard", "Standards", "standard"],
   ["class_scheme", "Classes of seed", "scheme"],
   ["isolation_rule", "Isolation distances", "distance"],

@@ -9,6 +9,7 @@ import { addDays, isoWeek, shortDay } from "../../ui/dates";
 import { count, few, quantity } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
+import { Media } from "./Media";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 
@@ -85,6 +86,7 @@ export function Sowing() {
           </Link>
         </Empty>
       )}
+      <Media />
     </div>
   );
 }
@@ -177,6 +179,11 @@ function Card({ batch }: { batch: Batch }) {
               ))}
             </tbody>
           </table>
+          {card.filled_from.map((one) => (
+            <p key={one.words}>
+              Filled from <b>{one.code}</b> <span className="note">{one.words}</span>
+            </p>
+          ))}
         </section>
         <section>
           <h2>Where the trays go</h2>

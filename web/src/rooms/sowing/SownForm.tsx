@@ -2,10 +2,10 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
-import { lotsQuery, sessionQuery } from "../../api/queries";
+import { lotsQuery, mediaQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
-import { quantity } from "../../ui/format";
+import { count, quantity } from "../../ui/format";
 import { useAsk } from "../../ui/useAsk";
 
 type Sowable = Pick<
@@ -46,14 +46,17 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     weight: batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000),
     lot_id: String(batch.lot_id ?? ""),
     reason: "",
+    medium_id: "",
+    medium_litres: "",
   });
+  const { data: media } = useQuery({ ...mediaQuery(), enabled: !sownOn });
   const countedOf = (lot: string) => lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
   const ask = useAsk({
     start,
     again: false,
     names: { "lots.0.quantity": "weight", quantity: "weight" },
     onDone,
-    save: ({ on, weight, lot_id, reason, ...typed }: typeof start) => {
+    save: ({ on, weight, lot_id, reason, medium_id, medium_litres, ...typed }: typeof start) => {
       const params = { path: { batch_id: batch.id } };
       // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
       const unit = /[0-9]$/.test(weight.trim()) ? (countedOf(lot_id) ? SEEDS : "g") : "";
@@ -61,7 +64,12 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
       const body = { on, [many]: typed[many], lots: lot_id ? [from] : [], version: batch.version };
       return sownOn
         ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
-        : take(api.POST("/api/batches/{batch_id}/sown", { params, body: { ...body, note: "" } }));
+        : take(
+            api.POST("/api/batches/{batch_id}/sown", {
+              params,
+              body: { ...body, note: "", medium_id: medium_id ? Number(medium_id) : null, medium_litres },
+            }),
+          );
     },
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
@@ -116,6 +124,37 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
             ),
           ]}
         />
+      ) : null}
+      {!sownOn && media?.length ? (
+        <>
+          <AskField
+            ask={ask}
+            name="medium_id"
+            label="Filled from"
+            type="select"
+            className="phone !w-52"
+            options={[
+              ["", "not said"],
+              ...media.map(
+                (one) =>
+                  [
+                    String(one.id),
+                    `${one.code} ${one.name}${one.state === "passed" ? `, ${count(one.left)} L` : ": has not passed"}`,
+                  ] as const,
+              ),
+            ]}
+          />
+          {typed.medium_id ? (
+            <AskField
+              ask={ask}
+              name="medium_litres"
+              label="Litres"
+              hint="empty: as planned"
+              className="phone !w-24"
+              digits
+            />
+          ) : null}
+        </>
       ) : null}
       {sownOn ? <AskField ask={ask} name="reason" label="Why" className="phone !w-52" /> : null}
     </AskForm>
