@@ -139,7 +139,7 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
                 (one) =>
                   [
                     String(one.id),
-                    `${one.code} ${one.name}${one.state === "passed" ? `, ${count(one.left)} L` : ": has not passed"}`,
+                    `${one.name} ${one.state === "passed" ? `${one.code}, ${count(one.left)} L` : `${one.code}: has not passed`}`,
                   ] as const,
               ),
             ]}
