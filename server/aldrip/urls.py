@@ -54,6 +54,7 @@ from aldrip.places.layout_api import room as bed_layout
 from aldrip.season.api import room as season
 from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
+from aldrip.sowing.feeds_api import room as feeds
 from aldrip.sowing.sowers_api import room as sowers
 
 log = logging.getLogger("aldrip.requests")
@@ -100,6 +101,7 @@ for router in (
     weather.router,
     sowing.router,
     sowers.router,
+    feeds.router,
     seedcrops.router,
     deliveries.router,
     customers.router,

@@ -28,6 +28,7 @@ ASKED = {
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
     "clocks": "/clocks",
+    "feeds": "/feeds",
     "media": "/media?older=true",
     "treatments": "/lots/{lots}/treatments",
     "machines": "/machines",

@@ -75,6 +75,7 @@ BODIES: dict[str, Any] = {
     "/clocks/{clock_id}/warmth": {"temp": "50", "uuid": uid()},
     "/clocks/{clock_id}/end": {"uuid": uid()},
     "/lots/{lot_id}/treat": {"treatment": "soak-12-h", "uuid": uid()},
+    "/feeds/readings": {"ec": "1", "uuid": uid()},
     "/media": {"name": "", "litres": "1"},
     "/media/{medium_id}/readings": {"ph": "6", "ec": "1", "uuid": uid()},
     "/media/{medium_id}/decide": {"decision": "passed"},

@@ -39,6 +39,7 @@ from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place
 from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
+from aldrip.sowing.feeding import record_feed
 from aldrip.sowing.practice_device import SEED
 from aldrip_core.conditioning import MediumLimits
 from aldrip_core.forecast import TrayCount
@@ -125,6 +126,7 @@ class Season:
                 self._day(day)
             day += timedelta(days=1)
         self._media()
+        self._feed()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -328,6 +330,14 @@ class Season:
             sown = sown.annotate(begun=Min("stages__actual_start")).filter(begun__gte=told["passed"])
             for batch in sown.order_by("begun", "pk")[: told["under"]]:
                 filled_from(self.ctx, batch.pk, medium.pk)
+
+    def _feed(self) -> None:
+        """What was read of the feed."""
+        told = self.house["feed"]
+        place = self.ctx.rows(Place).get(name=told["place"]).pk
+        for day, ec, ph in told["read"]:
+            self._stand_on(day)
+            record_feed(self.ctx, recipe=told["recipe"], place_id=place, ec=ec, ph=ph, client_uuid=self._uuid())
 
     def _sowers(self) -> None:
         """The house's tray sower, set for what is sown next, and the one that ships for practice."""

@@ -10,8 +10,8 @@ from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
-from aldrip.base.schemas import BatchState, StepOut
-from aldrip.sowing import calibrating, requirements, services
+from aldrip.base.schemas import BatchState, StepOut, steps
+from aldrip.sowing import calibrating, chain, requirements, services
 from aldrip_core.requirements import weeks_from
 
 room = Room("sowing")
@@ -97,6 +97,23 @@ def card(ctx: Ctx, batch_id: Ref) -> Any:
 
 def _card(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     return {**services.card_of(ctx, batch_id), "sower": calibrating.on_card(ctx, batch_id)}
+
+
+class ChainLinkOut(Schema):
+    key: str
+    label: str
+    value: float
+    unit: str
+    working: list[StepOut]
+
+
+@room.get("/batches/{ref:batch_id}/chain", "see", response=list[ChainLinkOut])
+def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "") -> Any:
+    """One sowing from seed to hours; `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”."""
+    return [
+        {"key": one.key, "label": one.label, "value": one.value, "unit": one.unit, "working": steps(one.working)}
+        for one in chain.chain_of(ctx, batch_id, planted)
+    ]
 
 
 @room.get("/batches/{ref:batch_id}/card.pdf", "see")

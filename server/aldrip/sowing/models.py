@@ -6,6 +6,7 @@ from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Event, Known
 from aldrip.batches.models import Batch
 from aldrip.lots.models import Lot
+from aldrip.places.models import Place
 
 
 class Machine(Known):
@@ -58,4 +59,27 @@ class Trial(Event):
         constraints = [
             models.UniqueConstraint(fields=["organisation", "client_uuid"], name="trial_uuid_once"),
             models.CheckConstraint(condition=models.Q(grams__gte=0, target_g__gt=0), name="trial_is_a_catch"),
+        ]
+
+
+class FeedReading(Event):
+    """EC [mS/cm] and pH of a feed, or of what runs off under the plants, as they were read."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="feed_readings")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    recipe = models.CharField(max_length=80, blank=True)  # slug of it in the library
+    feed = models.CharField(max_length=120)  # its name, as it was then
+    place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="+")
+    ec = models.FloatField(null=True)
+    ph = models.FloatField(null=True)
+    said = models.CharField(max_length=200, blank=True)  # what was off; empty where it was inside its band
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "-id"])]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="feed_reading_uuid_once"),
+            models.CheckConstraint(
+                condition=models.Q(ec__isnull=False) | models.Q(ph__isnull=False), name="feed_reading_says_it"
+            ),
         ]

@@ -203,6 +203,20 @@ export const mediaQuery = (older = false) =>
     queryKey: ["media", older],
     queryFn: () => take(api.GET("/api/media", { params: { query: { older } } })),
   });
+export const chainQuery = (batch: number, planted: string) =>
+  queryOptions({
+    queryKey: ["card", batch, "chain", planted],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/chain", { params: { path: { batch_id: batch }, query: { planted } } })),
+    placeholderData: (old) => old,
+  });
+export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });
+export const tankQuery = ({ slug, ...query }: { slug: string; litres: string; ratio: string; source_ec: string }) =>
+  queryOptions({
+    queryKey: ["feeds", slug, query],
+    queryFn: () => take(api.GET("/api/feeds/{slug}/tank", { params: { path: { slug }, query } })),
+    placeholderData: (old) => old,
+  });
 export const machinesQuery = queryOptions({
   queryKey: ["machines"],
   queryFn: () => take(api.GET("/api/machines")),

@@ -2613,6 +2613,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chain Of
+         * @description One sowing from seed to hours; `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”.
+         */
+        get: operations["aldrip_sowing_api_chain_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/card.pdf": {
         parameters: {
             query?: never;
@@ -2811,6 +2831,86 @@ export interface paths {
          * @description Let the sower for practice sow a tray of a batch: what its scale says. Nothing is written down by it.
          */
         post: operations["aldrip_sowing_sowers_api_practise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feeds
+         * @description Feeds of the house, and what was read of them lately.
+         */
+        get: operations["aldrip_sowing_feeds_api_feeds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{slug}/tank": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tank
+         * @description What is weighed in for so much feed: as typed, “400 L”, “2 US gal”; the injector as “1:100”.
+         */
+        get: operations["aldrip_sowing_feeds_api_tank"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{slug}/tank.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tank Pdf
+         * @description The tank card on A5.
+         */
+        get: operations["aldrip_sowing_feeds_api_tank_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Feed
+         * @description Write down EC and pH of a feed, or put a reading right.
+         */
+        post: operations["aldrip_sowing_feeds_api_read_feed"];
         delete?: never;
         options?: never;
         head?: never;
@@ -9201,6 +9301,19 @@ export interface components {
             /** Litres */
             litres: number;
         };
+        /** ChainLinkOut */
+        ChainLinkOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: number;
+            /** Unit */
+            unit: string;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
         /** RequiredOut */
         RequiredOut: {
             /** Kind */
@@ -9413,6 +9526,154 @@ export interface components {
              * @default true
              */
             evenly: boolean;
+        };
+        /** FeedOut */
+        FeedOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Litres */
+            litres: number;
+            /** Band Words */
+            band_words: string;
+            /** Note */
+            note: string;
+            /** Own */
+            own: boolean;
+        };
+        /** FeedReadOut */
+        FeedReadOut: {
+            /** Id */
+            id: number;
+            /** Feed */
+            feed: string;
+            /** Place */
+            place: string;
+            /** Ec */
+            ec: number | null;
+            /** Ph */
+            ph: number | null;
+            /** Said */
+            said: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /** FeedsOut */
+        FeedsOut: {
+            /** Feeds */
+            feeds: components["schemas"]["FeedOut"][];
+            /** Readings */
+            readings: components["schemas"]["FeedReadOut"][];
+        };
+        /** ElementOut */
+        ElementOut: {
+            /** Element */
+            element: string;
+            /** Mg Per L */
+            mg_per_l: number;
+            /** Words */
+            words: string;
+        };
+        /** FeedTankOut */
+        FeedTankOut: {
+            /** Name */
+            name: string;
+            /** Litres */
+            litres: number;
+            /** Litres Words */
+            litres_words: string;
+            /** Parts */
+            parts: components["schemas"]["WeighedInOut"][];
+        };
+        /**
+         * TankCardOut
+         * @description What is weighed into which tank [g], and what a litre holds at the plants.
+         */
+        TankCardOut: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Litres */
+            litres: number;
+            /** Litres Words */
+            litres_words: string;
+            /** Ratio */
+            ratio: number | null;
+            /** Ratio Words */
+            ratio_words: string;
+            /** Tanks */
+            tanks: components["schemas"]["FeedTankOut"][];
+            /** Elements */
+            elements: components["schemas"]["ElementOut"][];
+            /** Oxides Words */
+            oxides_words: string;
+            /** Ec */
+            ec: number;
+            /** Ec Words */
+            ec_words: string;
+            /** Band Words */
+            band_words: string;
+            /** Warnings */
+            warnings: string[];
+            /** Cautions */
+            cautions: string[];
+            /** Note */
+            note: string;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** WeighedInOut */
+        WeighedInOut: {
+            /** Name */
+            name: string;
+            /** Grams */
+            grams: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FeedReadIn
+         * @description EC and pH as read: “1.4”, “1400 µS/cm”; one of them may be empty.
+         */
+        FeedReadIn: {
+            /**
+             * Recipe
+             * @default
+             */
+            recipe: string;
+            /** Place Id */
+            place_id?: number | null;
+            /**
+             * Ec
+             * @default
+             */
+            ec: string;
+            /**
+             * Ph
+             * @default
+             */
+            ph: string;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /** SeedCropOut */
         SeedCropOut: {
@@ -15053,6 +15314,30 @@ export interface operations {
             };
         };
     };
+    aldrip_sowing_api_chain_of: {
+        parameters: {
+            query?: {
+                planted?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainLinkOut"][];
+                };
+            };
+        };
+    };
     aldrip_sowing_api_card_pdf: {
         parameters: {
             query?: never;
@@ -15301,6 +15586,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WeighedOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_feeds_api_feeds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedsOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_feeds_api_tank: {
+        parameters: {
+            query?: {
+                litres?: string;
+                ratio?: string;
+                source_ec?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TankCardOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_feeds_api_tank_pdf: {
+        parameters: {
+            query?: {
+                litres?: string;
+                ratio?: string;
+                source_ec?: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_sowing_feeds_api_read_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedReadIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedReadOut"];
                 };
             };
         };

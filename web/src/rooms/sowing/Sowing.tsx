@@ -9,6 +9,8 @@ import { addDays, isoWeek, shortDay } from "../../ui/dates";
 import { count, few, quantity } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
+import { Chain } from "./Chain";
+import { FeedSection } from "./Feeds";
 import { Media } from "./Media";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
@@ -87,6 +89,7 @@ export function Sowing() {
         </Empty>
       )}
       <Media />
+      <FeedSection />
     </div>
   );
 }
@@ -220,6 +223,7 @@ function Card({ batch }: { batch: Batch }) {
         </table>
       </section>
       <Sower card={card} />
+      {card.trays ? <Chain card={card} /> : null}
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">
           <h2>Take care</h2>
