@@ -156,7 +156,7 @@ class Bench(BrowserCase):
         self.fill("Salt", "Ca(NO3)2·4H2O")
         self.fill("Grams", "590")
         self.press("Add it", "form button")
-        self.see("yours")
+        self.see("your own, edition 1")
         self.open("/sowing")
         self.press("Mix a tank")
         self.choose("Feed", "Young plants, by salts")

@@ -218,7 +218,8 @@ def read_measure(text: str, unit: str, field: str) -> float:
         raise refuse(field, "ambiguous_unit", told)
     registry = _registry()
     try:
-        return float(registry.Quantity(value, _for_pint(typed)).to(_for_pint(unit)).magnitude)
+        found = float(registry.Quantity(value, _for_pint(typed)).to(_for_pint(unit)).magnitude)
+        return float(f"{found:.13g}")  # 1 m³ is 1,000 L, and not a hair less
     except Refused:
         raise
     except Exception:  # pint raises many kinds for what it cannot read
