@@ -40,6 +40,7 @@ from aldrip.deliveries.api import room as deliveries
 from aldrip.deliveries.customers_api import room as customers
 from aldrip.diary.api import open_router as calendar_router
 from aldrip.diary.api import room as diary
+from aldrip.diary.applications_api import room as applied
 from aldrip.diary.clocks_api import room as clocks
 from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
@@ -89,6 +90,7 @@ for router in (
     bed_layout.router,
     diary.router,
     clocks.router,
+    applied.router,
     lots.router,
     treating.router,
     media.router,

@@ -27,6 +27,7 @@ ASKED = {
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
+    "applications": "/applications",
     "clocks": "/clocks",
     "feeds": "/feeds",
     "media": "/media?older=true",

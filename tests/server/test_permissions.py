@@ -70,6 +70,11 @@ BODIES: dict[str, Any] = {
     "/sites/{site_id}": {"latitude": 41},
     "/sites/{site_id}/cover": {"first": "2027-07-06"},
     "/places/layout": dict.fromkeys(("house_length", "house_width", "end_clearance", "bed_width", "path_width"), "1"),
+    "/applications": {
+        "place_id": 0,
+        "uuid": uid(),
+        **dict.fromkeys(("product", "rate", "amount", "why", "operator"), "x"),
+    },
     "/clocks": {"name": "x", "minutes": "5", "uuid": uid()},
     "/clocks/{clock_id}/step": {"step": 1, "uuid": uid()},
     "/clocks/{clock_id}/warmth": {"temp": "50", "uuid": uid()},

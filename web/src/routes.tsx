@@ -116,6 +116,7 @@ const routes = [
     "/diary",
     lazyRouteComponent(() => import("./rooms/diary/Diary"), "Diary"),
     "day",
+    "applied",
   ),
   at(
     "/deliveries",

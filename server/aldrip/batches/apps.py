@@ -14,12 +14,13 @@ class BatchesConfig(AppConfig):
             weather,  # noqa: F401
         )
         from aldrip.batches.following import FOLLOWED, heard
+        from aldrip.batches.harvest_holds import before_the_day, stood_at
         from aldrip.batches.holds import FOLLOWED as HELD_BY
         from aldrip.batches.holds import batches_held, follow_holds, lots_reached
         from aldrip.batches.standing import what_stands_keeps_its_unit
         from aldrip.batches.taken_back import RECKONED, reckon_anew, weigh_anew
-        from aldrip.diary import sheet
-        from aldrip.lots import holds
+        from aldrip.diary import applications, sheet
+        from aldrip.lots import holds, taking
         from aldrip.places.services import bars
 
         events.subscribe(FOLLOWED, heard)
@@ -28,6 +29,10 @@ class BatchesConfig(AppConfig):
             holds.reaches.append(lots_reached)
         if batches_held not in sheet.holders:
             sheet.holders.append(batches_held)
+        if stood_at not in applications.standing:
+            applications.standing.append(stood_at)
+        if before_the_day not in taking.bars:
+            taking.bars.append(before_the_day)
         taking_back.DERIVED.update(RECKONED)
         for follower in (weigh_anew, reckon_anew):
             if follower not in taking_back.followers:

@@ -16,6 +16,7 @@ from aldrip.batches.steps import (
     still_open,
 )
 from aldrip.batches.where import check_place
+from aldrip.diary.applications import ask_before_entering
 from aldrip.diary.services import finish
 from aldrip.places.models import Place
 
@@ -54,6 +55,9 @@ def moved(
         place = ctx.get(Place, place_id)
         check_place(place, spec)
         row.place = place
+    for entered in (place or row.place, before.place):
+        if entered is not None and on == ctx.today:
+            ask_before_entering(ctx, entered, "place_id")
     begun = begin(saved, [stage], on)
     follow_on(ctx, saved, begun, place)
     finish(ctx, subject=batch.uuid, stages=begun, at=("before", "start"))

@@ -23,6 +23,7 @@ from aldrip.batches.steps import (
     still_open,
     way_to,
 )
+from aldrip.diary.applications import may_be_harvested
 from aldrip.diary.models import Count
 from aldrip.diary.services import finish, record_count
 from aldrip.lots.models import Lot
@@ -188,6 +189,7 @@ def picked(ctx: Ctx, batch_id: Ref, *, stage: str, quantity: Quantity, on: date,
     plants_only(batch)
     not_in_future(ctx, on)
     is_begun(batch, "nothing can be picked of it")
+    may_be_harvested(ctx, [batch.uuid], on, "on", "picked")
     row = stage_named(saved, stage)
     spec = saved.method.by_key[stage]
     if not spec.does(Trait.YIELDS) or spec.does(Trait.GRADES):

@@ -6,4 +6,11 @@ class DiaryConfig(AppConfig):
     label = "diary"
 
     def ready(self) -> None:
-        from aldrip.diary import deciding  # noqa: F401  (says what waits in its rooms)
+        from aldrip.diary import (
+            applications,
+            clocks,
+            deciding,  # noqa: F401  (says what waits in its rooms)
+        )
+
+        if applications.also_running not in clocks.others:
+            clocks.others.append(applications.also_running)

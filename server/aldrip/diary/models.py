@@ -148,6 +148,37 @@ class ClockMark(Event):
         ]
 
 
+class Application(Event):
+    """What was applied at a place, as its label and whoever did it have it: no dose is known here.
+
+    `entry_from` is real time, since somebody may walk in; `harvest_from` is a day of the house.
+    """
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="applications")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="applications")
+    product = models.CharField(max_length=120)
+    active = models.CharField(max_length=200, blank=True)
+    registration = models.CharField(max_length=80, blank=True)
+    rate = models.CharField(max_length=60)  # as the label has it
+    amount = models.CharField(max_length=60)  # that was used
+    area = models.CharField(max_length=60, blank=True)
+    why = models.CharField(max_length=200)
+    weather = models.CharField(max_length=120, blank=True)
+    operator = models.CharField(max_length=120)
+    licence = models.CharField(max_length=80, blank=True)
+    applied_at = models.DateTimeField()  # real time
+    entry_from = models.DateTimeField(null=True)
+    harvest_from = models.DateField(null=True)
+    stood = models.JSONField(default=list)  # batches that stood there: [{uuid, code}]
+    void = models.BooleanField(default=False)  # a correction that says it never was
+    replaces = models.OneToOneField("self", on_delete=models.PROTECT, null=True, related_name="replaced_by")
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "harvest_from"]), models.Index(fields=["place", "entry_from"])]
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="application_uuid_once")]
+
+
 class Count(Event):
     """What was seen of a subject: `found` of `sampled`, tray by tray in `parts`; losses name a cause."""
 

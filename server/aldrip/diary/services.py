@@ -10,6 +10,7 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
+from aldrip.diary.applications import ask_before_entering
 from aldrip.diary.models import Count, Task
 from aldrip.places.models import Place
 
@@ -38,6 +39,8 @@ def mark(
         raise refuse("quantity_done", "out_of_range", "How much was done? Nothing or more.")
     if state in (Task.State.NOT_DONE, Task.State.PARTLY) and not note.strip():
         raise refuse("note", "missing", "Say why, so that whoever comes next knows.")
+    if state in (Task.State.DONE, Task.State.PARTLY) and task.place is not None:
+        ask_before_entering(ctx, task.place)
     task.state, task.note = state, note[:300]
     done = state in (Task.State.DONE, Task.State.PARTLY)
     task.minutes_spent = minutes_spent if done else None

@@ -11,6 +11,7 @@ from django.db.models import Q
 from aldrip.accounts.context import Ctx
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
+from aldrip.diary.applications import closed_places
 from aldrip.diary.models import Task, reckoned
 from aldrip.methods.models import Input
 from aldrip.methods.resolver import Library
@@ -40,8 +41,12 @@ def _flag_held(ctx: Ctx, tasks: list[Task]) -> list[Task]:
     """Say why nothing is to be done with what is held, where a task is about it."""
     subjects = {task.subject for task in tasks if task.subject and task.state == Task.State.TODO}
     held = {uuid: why for holder in holders for uuid, why in holder(ctx, subjects).items()} if subjects else {}
+    shut = closed_places(ctx) if any(task.place_id and task.state == Task.State.TODO for task in tasks) else {}
     for task in tasks:
-        task.held = held.get(task.subject, "") if task.subject and task.state == Task.State.TODO else ""
+        todo = task.state == Task.State.TODO
+        task.held = held.get(task.subject, "") if task.subject and todo else ""
+        if todo and not task.held and task.place_id is not None:
+            task.held = shut.get(task.place_id, "")
     return tasks
 
 

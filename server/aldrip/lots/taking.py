@@ -15,8 +15,20 @@ from aldrip.lots.moving import move
 from aldrip.methods.models import Crop, Line
 from aldrip_core.units import Quantity, Unit, exact, from_base, plain, unit
 
-#: What else keeps something in a lot: said in words for what, at which field, and whether it is to be used.
-bars: list[Callable[[Ctx, Lot, str, str, bool], None]] = []
+
+@dataclass(frozen=True)
+class Leaving:
+    """What is to leave a lot: for what, on which day, whether it is used so, and the field at which a refusal stands."""
+
+    lot: Lot
+    what: str
+    on: date
+    used: bool
+    field: str
+
+
+#: What else keeps something in a lot; each raises Refused or asks.
+bars: list[Callable[[Ctx, Leaving], None]] = []
 #: What may be sown or planted: bought material has no state, own seed must be released.
 READY = ("", Status.RELEASED.value)
 
@@ -112,8 +124,9 @@ def take_from_stock(
     lot = Lot.objects.select_for_update(of=("self",)).select_related("crop", "line").get(pk=lot.pk)
     if wanted is not None:
         check(lot, wanted, field)
+    leaving = Leaving(lot, wanted.for_what if wanted is not None else kind, on, wanted is not None, field)
     for bar in bars:
-        bar(ctx, lot, wanted.for_what if wanted is not None else kind, field, wanted is not None)
+        bar(ctx, leaving)
     amount = in_lots_unit(lot, quantity, field)
     if amount <= 0:
         raise refuse("quantity", "nothing", f"How much of lot {lot.code} was {kind}? More than nothing.")

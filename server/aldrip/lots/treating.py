@@ -20,7 +20,7 @@ from aldrip.diary.models import Clock, ClockMark
 from aldrip.lots.holds import hold
 from aldrip.lots.models import Lot, LotParent, TestResult
 from aldrip.lots.moving import move
-from aldrip.lots.taking import balance_words, in_lots_unit
+from aldrip.lots.taking import Leaving, balance_words, in_lots_unit
 from aldrip.methods.models import Input, Treatment
 from aldrip.methods.resolver import Library
 from aldrip_core.names import plain
@@ -283,8 +283,9 @@ def also_running(ctx: Ctx) -> list[dict[str, Any]]:
     ]
 
 
-def may_leave(ctx: Ctx, lot: Lot, kind: str, field: str, used: bool) -> None:
+def may_leave(ctx: Ctx, leaving: Leaving) -> None:
     """Refuse that something leaves a lot while a treatment runs on it; ask where it was to be used before now."""
+    lot, kind, field, used = leaving.lot, leaving.what, leaving.field, leaving.used
     clock = clocks.runs_on(ctx, lot.uuid)
     if clock is not None:
         told = f"{clock.name} runs on lot {lot.code}; nothing of it is {kind} before that has ended. End it on the day sheet."

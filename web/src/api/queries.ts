@@ -193,6 +193,10 @@ export const runningQuery = queryOptions({
   queryFn: () => take(api.GET("/api/clocks")),
   refetchInterval: 60_000,
 });
+export const applicationsQuery = queryOptions({
+  queryKey: ["applications"],
+  queryFn: () => take(api.GET("/api/applications")),
+});
 export const treatmentsQuery = (lot: Ref) =>
   queryOptions({
     queryKey: ["treatments", lot],

@@ -1108,6 +1108,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/applications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Applications
+         * @description What was applied lately, the newest first.
+         */
+        get: operations["aldrip_diary_applications_api_list_applications"];
+        put?: never;
+        /**
+         * Apply
+         * @description Write down what was applied, or put a record right.
+         */
+        post: operations["aldrip_diary_applications_api_apply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots": {
         parameters: {
             query?: never;
@@ -5852,6 +5876,125 @@ export interface components {
              * Format: uuid
              */
             uuid: string;
+        };
+        /**
+         * ApplicationOut
+         * @description `entry_from`: when the place may be entered; `harvest_from`: the first day on which what stood there leaves.
+         */
+        ApplicationOut: {
+            /** Id */
+            id: number;
+            /** Place */
+            place: string;
+            /** Place Id */
+            place_id: number;
+            /** Product */
+            product: string;
+            /** Active */
+            active: string;
+            /** Registration */
+            registration: string;
+            /** Rate */
+            rate: string;
+            /** Amount */
+            amount: string;
+            /** Area */
+            area: string;
+            /** Why */
+            why: string;
+            /** Weather */
+            weather: string;
+            /** Operator */
+            operator: string;
+            /** Licence */
+            licence: string;
+            /**
+             * Applied At
+             * Format: date-time
+             */
+            applied_at: string;
+            /** Entry From */
+            entry_from: string | null;
+            /** Harvest From */
+            harvest_from: string | null;
+            /** Stood */
+            stood: string[];
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * AppliedIn
+         * @description As the label has it and as it was done; hours and days as typed: “6 h”, “2 days”.
+         */
+        AppliedIn: {
+            /** Place Id */
+            place_id: number;
+            /** Product */
+            product: string;
+            /**
+             * Active
+             * @default
+             */
+            active: string;
+            /**
+             * Registration
+             * @default
+             */
+            registration: string;
+            /** Rate */
+            rate: string;
+            /** Amount */
+            amount: string;
+            /**
+             * Area
+             * @default
+             */
+            area: string;
+            /** Why */
+            why: string;
+            /**
+             * Weather
+             * @default
+             */
+            weather: string;
+            /** Operator */
+            operator: string;
+            /**
+             * Licence
+             * @default
+             */
+            licence: string;
+            /**
+             * Entry Hours
+             * @default
+             */
+            entry_hours: string;
+            /**
+             * Harvest Days
+             * @default
+             */
+            harvest_days: string;
+            /** At */
+            at?: string | null;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Replaces */
+            replaces?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Void
+             * @default false
+             */
+            void: boolean;
         };
         /** LotOut */
         LotOut: {
@@ -13366,6 +13509,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClockOut"];
+                };
+            };
+        };
+    };
+    aldrip_diary_applications_api_list_applications: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationOut"][];
+                };
+            };
+        };
+    };
+    aldrip_diary_applications_api_apply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AppliedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationOut"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import { addDays, daysBetween, isoWeek, longDay, shortDay, weekday } from "../..
 import { count, few, hours, quantity } from "../../ui/format";
 import { useAddress, useMay, useSave } from "../../ui/hooks";
 import { BatchCode, Empty, Faults, Field, Pennant, RoomHead, Sheet } from "../../ui/parts";
+import { Applied } from "./Applied";
 import { PARTS } from "./parts";
 import { Running } from "./Running";
 
@@ -49,6 +50,7 @@ export function Diary() {
               Add a task
             </button>
           ) : null}
+          <Applied />
           <a href={`/api/day.pdf?day=${day}`} target="_blank" rel="noreferrer">
             Print the sheet
           </a>
