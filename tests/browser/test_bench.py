@@ -117,7 +117,7 @@ class Bench(BrowserCase):
         self.fill("What it is", "Coir, block 9")
         self.fill("How much", "20 ft3")
         self.press("Add it", "form button")
-        self.see("nothing was read yet")
+        self.see("After the next wash")
         for ph, ec in (("6.4", "1.2 mS/cm"), ("6.3", "600 µS/cm")):
             self.fill("pH", ph)
             self.fill("EC, mS/cm", ec)

@@ -55,14 +55,14 @@ def seen(client: Client) -> dict[str, Any]:
         answer = client.get(f"/api{path.format(**rows)}")
         if answer.status_code != 200:
             continue
-        found[name] = _still(name, answer.json())
+        found[name] = still(name, answer.json())
         own = _newest(name, found[name])
         if own is not None:
             rows[name if name != "block" else "inspection"] = own
     return found
 
 
-def _still(name: str, told: Any) -> Any:
+def still(name: str, told: Any) -> Any:
     """What is shown of clocks, without the moment at which it was asked."""
     if name != "clocks":
         return told

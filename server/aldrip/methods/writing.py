@@ -9,7 +9,7 @@ from django.utils.text import slugify
 from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import Conflict, FieldError, NotThere, Refused, refuse
 from aldrip.methods.editions import put_row
-from aldrip.methods.forms import FORMS, LIMIT, STAGE, TASK, Asked, blank, read_form, typed_of
+from aldrip.methods.forms import FORMS, LIMIT, SALT, STAGE, TASK, TIMED_STEP, Asked, blank, read_form, typed_of
 from aldrip.methods.models import Crop, Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.services import law_allows
@@ -214,8 +214,10 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], sou
     if kind == "input":
         _check_input(values)
     if kind == "treatment":
+        values["steps"] = _as_before(TIMED_STEP, values["steps"], before.get("steps", []))
         _check_treatment(values)
     if kind == "recipe":
+        values["salts"] = _as_before(SALT, values["salts"], before.get("salts", []))
         _check_recipe(values)
     if kind == "standard":
         values["limits"] = _limits(values["limits"], before)
