@@ -107,6 +107,11 @@ class Applications(HouseCase):
         self.assertEqual(self.spray(replaces=made["id"], status=422)["errors"][0]["field"], "reason")
         right = self.spray(replaces=made["id"], reason="read the other label", entry_hours="2")
         self.assertEqual([one["id"] for one in self.get("/applications")], [right["id"]])
+        # A slip put right opens no place and lets nothing leave: what is not said stays; 0 says that there is none.
+        slip = self.spray(replaces=right["id"], reason="the wind", weather="calm", entry_hours="", harvest_days="")
+        self.assertEqual((slip["entry_from"], slip["harvest_from"]), (right["entry_from"], right["harvest_from"]))
+        right = self.spray(replaces=slip["id"], reason="no such line on it", entry_hours="0", harvest_days="")
+        self.assertEqual((self.get("/clocks")["others"], right["harvest_from"]), ([], slip["harvest_from"]))
         self.spray(replaces=right["id"], reason="it was another house", void=True)
         self.assertEqual((self.get("/applications"), self.get("/clocks")["others"]), ([], []))
         self.assertEqual(self.spray(replaces=made["id"], reason="x", status=422)["errors"][0]["code"], "replaced")

@@ -98,6 +98,7 @@ def apply(
     if not void:
         _not_banned(ctx, applied)
     on = ctx.local(ctx.now - (now - moment)).date()
+    hours, days = _as_before(ctx, applied, old)
     stood = [] if void else [one for look in standing for one in look(ctx, place, on)]
     made = Application.objects.create(
         organisation=ctx.organisation,
@@ -105,8 +106,8 @@ def apply(
         place=place,
         **{name: getattr(applied, name).strip() for name in _TEXTS},
         applied_at=moment,
-        entry_from=None if void else entry_from(moment, applied.entry_hours),
-        harvest_from=None if void else harvest_from(on, applied.harvest_days),
+        entry_from=None if void else entry_from(moment, hours),
+        harvest_from=None if void else harvest_from(on, days),
         stood=[{"uuid": str(uuid), "code": code} for uuid, code in stood],
         void=void,
         happened_at=ctx.at(on),
@@ -121,6 +122,16 @@ def apply(
     )
     ctx.record("application", f"{said}{f': {reason}' if old is not None else ''}.", place)
     return made
+
+
+def _as_before(ctx: Ctx, applied: Applied, old: Application | None) -> tuple[float | None, int | None]:
+    """The label's hours and days; what a correction does not say stays, so that a slip put right opens no place. 0 says none."""
+    hours, days = applied.entry_hours, applied.harvest_days
+    if old is not None and hours is None and old.entry_from is not None:
+        hours = (old.entry_from - old.applied_at).total_seconds() / 3600
+    if old is not None and days is None and old.harvest_from is not None:
+        days = (old.harvest_from - ctx.local(old.happened_at).date()).days
+    return hours, days
 
 
 _TEXTS = ("product", "rate", "amount", "why", "operator", "active", "registration", "area", "weather", "licence")

@@ -12,8 +12,8 @@ from django.utils import timezone
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.diary.models import Clock, ClockMark
+from aldrip.methods.writing import timed_steps
 from aldrip_core.timed_procedure import (
-    GIVE_C,
     LONGEST_MINUTES,
     AtStep,
     Strayed,
@@ -48,14 +48,6 @@ class ClockSpec:
     note: str = ""
 
 
-def timed(rows: Sequence[Mapping[str, Any]]) -> list[TimedStep]:
-    """Steps as core takes them."""
-    return [
-        TimedStep(one["name"], one["minutes"], one.get("at_c"), one.get("give_c") or GIVE_C, one.get("over_minutes"))
-        for one in rows
-    ]
-
-
 @dataclass(frozen=True)
 class Course:
     """How a clock went so far: when its steps were begun, what was read, when it ended, what strayed."""
@@ -80,7 +72,7 @@ def course_of(clock: Clock, marks: Sequence[ClockMark] | None = None) -> Course:
     begun = sorted((one for one in rows if one.kind == ClockMark.Kind.BEGUN), key=lambda one: one.step)
     readings = sorted((one for one in rows if one.kind == ClockMark.Kind.READ), key=lambda one: (one.at, one.pk))
     ended = next((one.at for one in rows if one.kind == ClockMark.Kind.ENDED), None)
-    steps, starts = timed(clock.steps), [one.at for one in begun]
+    steps, starts = timed_steps(clock.steps), [one.at for one in begun]
     read = [TempRead(one.at, one.temp_c) for one in readings if one.temp_c is not None]
     off = strayed(steps, begun=starts, ended=ended, readings=read)
     return Course(clock, steps, starts, readings, ended, off)
@@ -123,7 +115,7 @@ def begin(
         return first.clock
     if not spec.name.strip():
         raise refuse("name", "missing", "What runs? A word or two for whoever walks past.")
-    check_steps(timed(spec.steps))
+    check_steps(timed_steps(spec.steps))
     if ctx.rows(Clock).filter(ended_at=None).count() >= MANY:
         raise refuse("name", "too_many", f"{MANY} clocks run already. End those that are over.")
     since = _moment(at)

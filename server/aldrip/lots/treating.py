@@ -12,7 +12,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from aldrip.accounts.context import Ctx, Ref, act
-from aldrip.base.errors import refuse
+from aldrip.base.errors import Refused, refuse
 from aldrip.base.quantity import read_measure, split_number
 from aldrip.base.words import day
 from aldrip.diary import clocks
@@ -163,8 +163,8 @@ def _rate(text: str) -> tuple[float, str, str]:
     for known, per in RATES:
         try:
             return read_measure(text, known, "rate"), known.split("/")[0], per
-        except Exception as wrong:
-            if getattr(wrong, "errors", None) and wrong.errors[0].code not in ("unknown_unit", "unit_in_number"):  # type: ignore[attr-defined]
+        except Refused as wrong:
+            if wrong.errors[0].code != "unknown_unit":
                 raise
         if not typed:
             break

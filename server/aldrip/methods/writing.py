@@ -1,6 +1,6 @@
 """A library row as a form: what stands in it, what ships beside it, and what somebody typed over it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.db.models import F, Q
@@ -240,7 +240,7 @@ def _check_input(values: Mapping[str, Any]) -> None:
             raise refuse("allowed", "known_as_banned", told)
 
 
-def timed_steps(rows: list[dict[str, Any]]) -> list[TimedStep]:
+def timed_steps(rows: Sequence[Mapping[str, Any]]) -> list[TimedStep]:
     """The steps of a treatment as core takes them."""
     return [
         TimedStep(one["name"], one["minutes"], one.get("at_c"), one.get("give_c") or GIVE_C, one.get("over_minutes"))

@@ -169,7 +169,7 @@ function ApplyForm({ of, onDone }: { of: Application | null; onDone: () => void 
         ask={ask}
         name="entry_hours"
         label="Nobody enters for"
-        hint="hours, as the label says; empty where it says nothing"
+        hint={of ? "hours; empty: as it was, 0: none" : "hours, as the label says; empty where it says nothing"}
         className="phone"
         digits
       />
@@ -177,7 +177,7 @@ function ApplyForm({ of, onDone }: { of: Application | null; onDone: () => void 
         ask={ask}
         name="harvest_days"
         label="Nothing leaves for"
-        hint="days, as the label says; empty where it says nothing"
+        hint={of ? "days; empty: as it was, 0: none" : "days, as the label says; empty where it says nothing"}
         className="phone"
         digits
       />
