@@ -6,6 +6,7 @@ could stand has a price of its own: days moved, other places. Source: integer pr
 """
 
 import itertools
+import time
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -70,6 +71,29 @@ class Problem:
         for key, room in self.rooms.items():
             found += _segments(key, room, self.batches)
         return tuple(found)
+
+    @cached_property
+    def apart(self) -> tuple[tuple[int, ...], ...]:
+        """Batches that hang together, since they could meet where something is over: each is of one part."""
+        at = list(range(len(self.batches)))
+
+        def first(b: int) -> int:
+            while at[b] != b:
+                at[b] = b = at[at[b]]
+            return b
+
+        for segment in self.segments:
+            together = {first(b) for b, _, _ in segment.takes}
+            for b in together:
+                at[b] = min(together)
+        found: dict[int, list[int]] = {}
+        for b in range(len(self.batches)):
+            found.setdefault(first(b), []).append(b)
+        return tuple(map(tuple, found.values()))
+
+    def of(self, part: Sequence[int]) -> "Problem":
+        """Some of the batches, in the same rooms."""
+        return Problem([self.batches[b] for b in part], self.rooms)
 
     def price(self, chosen: Sequence[int]) -> int:
         """What a choice costs, overflow and moves together."""
@@ -221,6 +245,7 @@ def level(
 
     go_on: told the best price and the bound every half second; what it raises ends the search and goes to the caller.
     """
+    begun = time.monotonic()
     before = problem.price(as_it_stands(problem))
     starts = [as_it_stands(problem), improved(problem, as_it_stands(problem)), improved(problem, first_fit(problem))]
     starts.append(first_fit(problem))
@@ -229,6 +254,7 @@ def level(
         return Levelled(best, 0, before, 0)
     from aldrip_core import levelling_solver  # heavy (2 s, 60 MB): only who levels pays for it
 
-    found, bound = levelling_solver.search(problem, best, seconds=seconds, workers=workers, go_on=go_on)
+    left = max(0.1, seconds - (time.monotonic() - begun))
+    found, bound = levelling_solver.search(problem, best, seconds=left, workers=workers, go_on=go_on)
     best = min(best, found, key=problem.price)
     return Levelled(best, problem.price(best), before, min(bound, problem.price(best)))

@@ -28,8 +28,32 @@ def search(
 ) -> tuple[Choice, int]:
     """The cheapest choice found in so many seconds, `hint` where none was; and the bound below which there is none.
 
+    What never meets in a place is searched apart, the small parts first: what they leave of their time goes to the others.
     go_on: told the best price and the bound about every second; what it raises ends the search and goes to the caller.
     """
+    begun, found, bound = time.monotonic(), list(hint), 0
+    parts = sorted(((part, problem.of(part)) for part in problem.apart), key=lambda one: len(one[1].segments))
+    for n, (part, own) in enumerate(parts):
+        ways = [sum(map(len, other.batches)) for _, other in parts[n:]]
+        mine = tuple(found[b] for b in part)
+        others = problem.price(found) - own.price(mine)  # what is over for good belongs to nobody
+        best, least = _search(
+            own,
+            mine,
+            seconds=(seconds - (time.monotonic() - begun)) * ways[0] / sum(ways),
+            workers=workers,
+            go_on=lambda price, least, others=others, bound=bound: go_on(others + price, bound + least),  # type: ignore[misc]
+        )
+        bound += least
+        for b, w in zip(part, best, strict=True):
+            found[b] = w
+    return tuple(found), bound
+
+
+def _search(
+    problem: Problem, hint: Sequence[int], *, seconds: float, workers: int, go_on: Callable[[int, int], None]
+) -> tuple[Choice, int]:
+    """The same of batches that all hang together."""
     begun = time.monotonic()
     best, bound = _whole(problem, tuple(hint), seconds=seconds * WHOLE_SHARE, workers=workers, go_on=go_on)
     price = problem.price(best)

@@ -24,7 +24,7 @@ import {
   useState,
 } from "react";
 import { few } from "./format";
-import { useAddress } from "./hooks";
+import { useAddress, useSpare } from "./hooks";
 
 export interface Column<Row> {
   key: string;
@@ -61,6 +61,7 @@ const features = tableFeatures({
 });
 
 const LONG = 60;
+const SPARE = 8; // rows drawn beyond what is seen
 const ROW = 29; // px, until it is drawn
 
 /** Tables are for comparing: they sort, filter, keep their columns, draw only what is seen, and are cards where they do not fit. */
@@ -127,12 +128,13 @@ export function Table<Row extends object>({
   // Asking where the rows begin makes the browser lay out everything: when something above them may have changed.
   useLayoutEffect(() => setMargin(topOf(body.current)), [rows, cards, width, filter, hidden]);
   const { widths, height } = useSizes(holder, long && !cards, `${width} ${shown.map((column) => column.key).join()}`);
+  const spare = useSpare(SPARE, height || ROW);
   const virtual = useVirtualizer({
     count: found.length,
     getScrollElement: () => document.getElementById("work"),
     estimateSize: () => (cards ? 3 * ROW : height || ROW),
     scrollMargin: margin,
-    overscan: 8,
+    overscan: spare,
     useFlushSync: false, // drawing in a task of its own: the spare rows bridge the frame between
     // Asking a row for its height while it is put in makes the browser lay out everything: it is told a moment later anyway.
     measureElement: (_, told, all) => told?.borderBoxSize[0]?.blockSize ?? all.options.estimateSize(0),

@@ -1,5 +1,6 @@
 import { useMutation, useSuspenseQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
+import { useEffect, useState } from "react";
 import { A_YEAR, LATELY, saved, sessionQuery } from "../api/queries";
 
 /** Something that saves; whatever hangs on it is fetched anew. */
@@ -27,4 +28,30 @@ export function useBack(): number {
 /** What stands behind the question mark of the address, of whichever room. */
 export function useAddress() {
   return useSearch({ strict: false });
+}
+
+/** How many rows are drawn beyond what is seen: hardly any while the list is torn along, when they would bridge no frame. */
+export function useSpare(most: number, high: number): number {
+  const [torn, setTorn] = useState(false);
+  useEffect(() => {
+    const main = document.getElementById("work");
+    if (!main) return;
+    let was = main.scrollTop;
+    let later = 0;
+    const scrolled = () => {
+      const now = main.scrollTop;
+      if (Math.abs(now - was) > most * high) {
+        setTorn(true);
+        window.clearTimeout(later);
+        later = window.setTimeout(() => setTorn(false), 150);
+      }
+      was = now;
+    };
+    main.addEventListener("scroll", scrolled, { passive: true });
+    return () => {
+      window.clearTimeout(later);
+      main.removeEventListener("scroll", scrolled);
+    };
+  }, [most, high]);
+  return torn ? 1 : most;
 }

@@ -8,6 +8,7 @@ import { boardQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { addDays, type Day, daysBetween } from "../../ui/dates";
 import { few } from "../../ui/format";
+import { useSpare } from "../../ui/hooks";
 import { Empty, Faults } from "../../ui/parts";
 import { BoardHands, useLifted } from "./boardHands";
 import { heightOf, NARROW_HEAD } from "./boardLayout";
@@ -50,6 +51,8 @@ export function Board({ place }: { place: string | undefined }) {
   );
 }
 
+const SPARE = 4; // lanes drawn beyond what is seen
+const LANE = 56; // px, as most are
 const BLOCK = 120;
 const MOST = 800;
 
@@ -87,13 +90,14 @@ function Lanes({
   const all = unfolded || lifted !== null;
   const shown = useMemo(() => (all ? [...busy, ...empty] : busy), [all, busy, empty]);
   const top = useRef<HTMLDivElement>(null);
+  const spare = useSpare(SPARE, LANE);
   const virtual = useVirtualizer({
     count: shown.length,
     getScrollElement: () => document.getElementById("work"),
     estimateSize: (n) => (shown[n] ? heightOf(shown[n], from, start, end, head) : 40),
     getItemKey: (n) => shown[n]?.place_id ?? n,
     scrollMargin: top.current?.offsetTop ?? 0,
-    overscan: 4,
+    overscan: spare,
   });
   useEffect(() => virtual.measure(), [start, end, head, virtual]);
   const wanted = shown.findIndex((lane) => String(lane.place_id) === place);
