@@ -119,6 +119,26 @@ def season(seed: int, many: int = 300, places: int = 12, weeks: int = 40) -> Pro
     return Problem(made, found)
 
 
+class Apart(TestCase):
+    @settings(max_examples=100, deadline=None)
+    @given(batches, rooms, st.randoms(use_true_random=False))
+    def test_parts_that_never_meet_cost_together_what_the_whole_costs(
+        self, many: list[list[Way]], sizes: list[tuple[int, int]], any_: random.Random
+    ) -> None:
+        """Each batch is of one part, no segment of two; by how much a choice is dearer than another is the sum of its parts."""
+        problem = problem_of(many, sizes)
+        self.assertEqual(sorted(b for part in problem.apart for b in part), list(range(len(many))))
+        of = {b: n for n, part in enumerate(problem.apart) for b in part}
+        for segment in problem.segments:
+            self.assertEqual(len({of[b] for b, _, _ in segment.takes}), 1)
+        one, other = (tuple(any_.randrange(len(own)) for own in problem.batches) for _ in range(2))
+        parts = 0
+        for part in problem.apart:
+            own = problem.of(part)
+            parts += own.price([one[b] for b in part]) - own.price([other[b] for b in part])
+        self.assertEqual(parts, problem.price(one) - problem.price(other))
+
+
 class Large(TestCase):
     def test_what_the_moves_reckon_step_by_step_is_what_a_recount_says(self) -> None:
         """However often batches are taken up and put down: the price they carry along, and that of the best they met."""

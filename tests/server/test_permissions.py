@@ -69,6 +69,7 @@ BODIES: dict[str, Any] = {
     "/isolation-rules": {"crop_id": 0, "seed_class": "x", "step": "open", "kind": "x", "metres": 1, "source": "x"},
     "/sites/{site_id}": {"latitude": 41},
     "/sites/{site_id}/cover": {"first": "2027-07-06"},
+    "/sites/{site_id}/shade": {"batch_id": 1},
     "/places/layout": dict.fromkeys(("house_length", "house_width", "end_clearance", "bed_width", "path_width"), "1"),
     "/applications": {
         "place_id": 0,

@@ -1,6 +1,6 @@
 """Methods that fork, repeat, repot and feed each other, written by a house of its own and lived through by the API."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -302,6 +302,21 @@ class PrickingOut(TreeCase):
         self.assertGreater(trays, batch.trays or 0)
         area = Method.objects.get(pk=method.pk).stages.get(key="prick").container.area_m2  # type: ignore[union-attr]
         self.assertAlmostEqual(standing.amount, trays * area, delta=2 * area)
+        # In use week by week: those that were sown until they are pricked out, then those that they are pricked into.
+        days = {one.key: one.planned for one in batch.stages.all()}
+        self.assertEqual(days["prick"].lower, days["emerge"].upper)
+        found = self.get(f"/board/sums?start={days['sow'].lower}&end={days['prick'].upper}")
+        used = {one["name"]: one["by_week"] for one in found["trays"]}
+        first = date.fromisoformat(found["first"])
+
+        def week(day: date) -> int:
+            return (day - first).days // 7
+
+        sown, into = batch.container.name, "Tray of 104"  # type: ignore[union-attr]
+        self.assertEqual({*used}, {sown, into})
+        for n, (a, b) in enumerate(zip(used[sown], used[into], strict=True)):
+            self.assertEqual(a, batch.trays if n <= week(days["emerge"].upper - timedelta(days=1)) else 0)
+            self.assertAlmostEqual(b, trays if week(days["prick"].lower) <= n else 0, delta=1)
 
 
 class TwoPlacesTwoLotsSeveralLines(TreeCase):

@@ -179,8 +179,22 @@ class WeatherByFile(HouseCase):
         self.assertRegex(
             told[0]["sentence"], rf"^Up to 36 °C in Bench 1 on \w+ \d+ \w+: Pak choi {batch.code} rests above 28 °C\.$"
         )
-        self.bring(rows(first + ONE, (12, 24)))
+        # Shading on the day sheet answers it, until it is not done, or the heat lasts longer than it was meant for.
+        shade = f"/sites/{self.site.pk}/shade"
+        self.post(shade, {"batch_id": batch.pk})
         self.assertEqual(self.decisions("heat"), [])
+        task = Task.objects.get(kind="shade")
+        self.assertEqual((task.due_from, task.due_to), (first + ONE, first + 2 * ONE))
+        self.assertEqual([one["shaded"] for one in self.get(self.path)["heats"]], [True])
+        self.assertEqual(self.post(shade, {"batch_id": batch.pk}, status=422)["errors"][0]["code"], "there")
+        Task.objects.filter(pk=task.pk).update(state="not_done")
+        self.assertEqual(len(self.decisions("heat")), 1)
+        Task.objects.filter(pk=task.pk).update(state="done")
+        self.bring(rows(first + ONE, (20, 33), (20, 34)))
+        self.assertEqual(len(self.decisions("heat")), 1)
+        self.bring(rows(first + ONE, (12, 24), (12, 24)))
+        self.assertEqual(self.decisions("heat"), [])
+        self.assertEqual(self.post(shade, {"batch_id": batch.pk}, status=422)["errors"][0]["code"], "no_heat")
 
     def test_ten_days_for_practice_are_the_same_all_day_and_another_house_has_its_own(self) -> None:
         self.post(f"{self.path}/practice", {})

@@ -1,18 +1,20 @@
 """The season board: lanes with what stands in them, summed and judged on the server."""
 
+from collections.abc import Iterator
 from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
-from django.db.models import Max, Min, Q, Sum
-from django.db.models.functions import Coalesce
+from django.db.models import F, Func, JSONField, Max, Min, Sum, Value
 from numpy.typing import NDArray
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.ground import Ground
-from aldrip.batches.models import Batch, Occupancy
+from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.diary.models import Task
 from aldrip.methods.snapshot import CHANGES
+from aldrip_core.containers_in_use import InUse, StageStands, in_use
+from aldrip_core.distributions import Spread
 
 #: What is shown of a body, and where it stands: rows without the frozen methods of their batches.
 OF_A_BODY = {
@@ -29,9 +31,9 @@ OF_A_BODY = {
 
 
 def sums_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
-    """By week: hours of planned work, and the most trays of each kind that are in use on a day of it.
+    """By week: hours of planned work, and the most trays and pots of each kind that are in use on a day of it.
 
-    A tray is in use from its filling until the batch is pricked out or potted on, or leaves.
+    A tray is in use from its filling until the batch is pricked out or potted on, or leaves; so is what it is set into.
     """
     first = start - timedelta(days=start.weekday())
     count = max(1, -(-(end - first).days // 7))
@@ -40,18 +42,11 @@ def sums_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
     by_day = tasks.exclude(state=Task.State.NOT_DONE).order_by().values_list("due_from").annotate(n=Sum("minutes"))
     for day, total in by_day:
         minutes[(day - first).days // 7] += float(total or 0)
-    change = Min("stages__planned__startswith", filter=Q(stages__kind__in=CHANGES, stages__order__gt=0))
-    rows = (
-        ctx.rows(Batch)
-        .filter(trays__gt=0, state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY))
-        .annotate(since=Min("stages__planned__startswith"), until=Coalesce(change, Max("stages__planned__endswith")))
-        .filter(since__lt=end, until__gt=first)
-        .values_list("container__name", "since", "until", "trays")
-    )
     trays: dict[str, NDArray[np.float64]] = {}
-    for name, since, until, many in rows:
-        days = trays.setdefault(name or "trays", np.zeros(count * 7))
-        days[max(0, (since - first).days) : max(0, (until - first).days)] += float(many or 0)
+    for one in _containers(ctx, first, end):
+        if one.start < first + timedelta(weeks=count) and one.end > first:
+            days = trays.setdefault(one.container or "trays", np.zeros(count * 7))
+            days[max(0, (one.start - first).days) : (one.end - first).days] += one.many
     return {
         "first": first,
         "hours": [round(float(one) / 60, 1) for one in minutes],
@@ -61,6 +56,61 @@ def sums_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:
             for name, days in sorted(trays.items(), key=lambda one: (-one[1].max(), one[0]))
         ],
     }
+
+
+#: Of the frozen method of a batch, the stages that set plants into another container, and what is known of these.
+CHANGING = Func(
+    F("method_snapshot"),
+    Value('$.stages[*] ? (@.container != "").key'),
+    function="jsonb_path_query_array",
+    output_field=JSONField(),
+)
+
+
+def _containers(ctx: Ctx, start: date, end: date) -> Iterator[InUse]:
+    """What batches use of trays and pots, of those that stand in `[start, end)`."""
+    rows = (
+        ctx.rows(Batch)
+        .filter(state__in=(Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY))
+        .annotate(since=Min("stages__planned__startswith"), until=Max("stages__planned__endswith"), changing=CHANGING)
+        .filter(since__lt=end, until__gt=start)
+    )
+    rows = rows.exclude(trays=None, changing=[])
+    batches = {
+        pk: rest
+        for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing", "method_snapshot__containers")
+    }
+    snapshots = dict(
+        Batch.objects.filter(pk__in=[pk for pk, one in batches.items() if one[2]]).values_list(
+            "pk", "method_snapshot__stages"
+        )
+    )
+    by_batch: dict[int, list[StageStands]] = {pk: [] for pk in batches}
+    before: dict[int, str] = {}
+    stages = BatchStage.objects.filter(batch__in=batches).order_by("batch", "order")
+    for pk, order, key, kind, planned, out, alpha, beta, multiply in stages.values_list(
+        "batch", "order", "key", "kind", "planned", "out", "alpha", "beta", "multiply"
+    ):
+        _, _, changing, containers = batches[pk]
+        told = next((one for one in snapshots.get(pk, ()) if one["key"] == key), None)
+        after = (told["after"] if told else before.get(pk, "")) if order else ""
+        before[pk] = key
+        own = (containers or {}).get(told["container"]) if told and key in changing else None
+        kept = Spread(alpha, beta).mean * multiply
+        by_batch[pk].append(
+            StageStands(
+                key,
+                after or "",
+                planned.lower,
+                planned.upper,
+                changes=bool(order) and (own is not None or kind in CHANGES),
+                container=own["name"] if own else "",
+                cells=own["cells"] if own else 0,
+                into=out / kept if kept else 0.0,
+            )
+        )
+    for pk, own_stages in by_batch.items():
+        yield from in_use(own_stages, container=batches[pk][1] or "", many=batches[pk][0] or 0)
 
 
 def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:

@@ -21,9 +21,10 @@ from aldrip_core.schedule import kept_at, peak_on
 from aldrip_core.stages import Trait
 from aldrip_core.weather import FROST_C, FrostSpell, Spell, Stay, frosts, heats
 
-COVER = "cover"
+COVER, SHADE = "cover", "shade"
 COVER_MINUTES = 30
 CAUTION = "Ice on paths and wet sheets: watch your step, and lift sheets by two."
+HOT = "Work in the heat: early or late in the day, with water at hand; ladders and roofs only by two."
 
 
 @dataclass(frozen=True)
@@ -199,6 +200,8 @@ def heat(look: Look) -> Iterable[Decision]:
     from aldrip.batches.deciding import promise_of
 
     for one in heat_ahead(look.ctx, _known(look)):
+        if shaded(look.ctx, one):
+            continue
         data = {
             "batch": one.batch.code,
             "crop": one.batch.crop.name,
@@ -208,6 +211,45 @@ def heat(look: Look) -> Iterable[Decision]:
         data |= {"first": one.spell.first, "last": one.spell.last, "ceiling": one.ceiling_c}
         data["stands"] = promise_of(look, one.batch.pk)
         yield Decision("batches", "heat", one.batch.code, data, f"/batches/{one.batch.pk}", one.spell.first)
+
+
+def shaded(ctx: Ctx, heat: Heat) -> bool:
+    """Whether shading stands on the day sheet for it, or was done."""
+    rows = ctx.rows(Task).filter(kind=SHADE, subject=heat.place.site.uuid, subject_code=heat.batch.code)
+    rows = rows.filter(due_from__lte=heat.spell.first, due_to__gt=heat.spell.last)
+    return rows.exclude(state=Task.State.NOT_DONE).exists()
+
+
+@act
+def put_shading(ctx: Ctx, site_id: Ref, batch_id: Ref) -> Task:
+    """Put shading and cooling, for seed that would rest in the heat that is forecast, on the day sheet of its first morning."""
+    site, batch = ctx.get(Site, site_id, lock=True), ctx.get(Batch, batch_id)
+    ahead = [
+        one for one in heat_ahead(ctx, days_ahead(ctx)) if one.batch.pk == batch.pk and one.place.site_id == site.pk
+    ]
+    if not ahead:
+        told = f"No heat is forecast in which {batch.code} would rest. Look at the weather again."
+        raise refuse("batch_id", "no_heat", told)
+    found = next((one for one in ahead if not shaded(ctx, one)), None)
+    if found is None:
+        raise refuse("batch_id", "there", "Shading for it stands on the day sheet already.")
+    title = f"Shade and cool {found.place.name}, {_degrees(found.spell.worst_c)} ahead: {batch.crop.name} {batch.code}"
+    task = Task.objects.create(
+        organisation=ctx.organisation,
+        subject_kind="site",
+        subject=site.uuid,
+        subject_code=batch.code,
+        kind=SHADE,
+        title=title[:200],
+        place=found.place,
+        due_from=found.spell.first,
+        due_to=found.spell.last + timedelta(days=1),
+        part_of_day="morning",
+        minutes=COVER_MINUTES,
+        caution=HOT,
+    )
+    ctx.record("places.shade", f"On the day sheet: {task.title}.", site)
+    return task
 
 
 @act

@@ -39,18 +39,33 @@ class FrostOut(Schema):
     covered: bool
 
 
+class HeatOut(Schema):
+    """Days on which a batch's seed would rest above its ceiling."""
+
+    batch_id: int
+    batch: str
+    crop: str
+    place: str
+    first: date
+    last: date
+    worst_c: float
+    ceiling_c: float
+    shaded: bool
+
+
 class WeatherOut(Schema):
     """`read_until`, `forecast_until`: the last days of which something is known."""
 
     days: list[WeatherDayOut]
     frosts: list[FrostOut]
+    heats: list[HeatOut]
     read_until: date | None
     forecast_until: date | None
 
 
 @room.get("/sites/{ref:site_id}/weather", "see", response=WeatherOut)
 def shown(ctx: Ctx, site_id: Ref) -> Any:
-    """What was read in the last weeks and is forecast, with the frosts ahead where plants stand."""
+    """What was read in the last weeks and is forecast, with the frosts ahead where plants stand and the heat where seed lies."""
     site = ctx.get(Site, site_id)
     usual = year_of_means(Climate(tuple(site.monthly_c)))
     rows = weather.shown(ctx, site)
@@ -74,9 +89,25 @@ def shown(ctx: Ctx, site_id: Ref) -> Any:
         for one in threats.frosts_ahead(ctx)
         if one.site.pk == site.pk
     ]
+    heats = [
+        {
+            "batch_id": one.batch.pk,
+            "batch": one.batch.code,
+            "crop": one.batch.crop.name,
+            "place": one.place.name,
+            "first": one.spell.first,
+            "last": one.spell.last,
+            "worst_c": one.spell.worst_c,
+            "ceiling_c": one.ceiling_c,
+            "shaded": threats.shaded(ctx, one),
+        }
+        for one in threats.heat_ahead(ctx, threats.days_ahead(ctx))
+        if one.place.site_id == site.pk
+    ]
     return {
         "days": days,
         "frosts": frosts,
+        "heats": heats,
         "read_until": max((row.day for row in rows if not row.forecast), default=None),
         "forecast_until": max((row.day for row in rows if row.forecast), default=None),
     }
@@ -118,4 +149,15 @@ class CoverIn(Schema):
 def cover(ctx: Ctx, site_id: Ref, body: CoverIn) -> Any:
     """Put covering against a frost that is forecast on the day sheet."""
     task = threats.put_covering(ctx, site_id, body.first)
+    return {"message": f"On the day sheet for {day(task.due_from)}: {task.title}."}
+
+
+class ShadeIn(Schema):
+    batch_id: Ref
+
+
+@room.post("/sites/{ref:site_id}/shade", "diary.do", response=Done)
+def shade(ctx: Ctx, site_id: Ref, body: ShadeIn) -> Any:
+    """Put shading against heat that is forecast, for a batch whose seed would rest in it, on the day sheet."""
+    task = threats.put_shading(ctx, site_id, body.batch_id)
     return {"message": f"On the day sheet for {day(task.due_from)}: {task.title}."}

@@ -2529,7 +2529,7 @@ export interface paths {
         };
         /**
          * Shown
-         * @description What was read in the last weeks and is forecast, with the frosts ahead where plants stand.
+         * @description What was read in the last weeks and is forecast, with the frosts ahead where plants stand and the heat where seed lies.
          */
         get: operations["aldrip_batches_weather_api_shown"];
         put?: never;
@@ -2614,6 +2614,26 @@ export interface paths {
          * @description Put covering against a frost that is forecast on the day sheet.
          */
         post: operations["aldrip_batches_weather_api_cover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/shade": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shade
+         * @description Put shading against heat that is forecast, for a batch whose seed would rest in it, on the day sheet.
+         */
+        post: operations["aldrip_batches_weather_api_shade"];
         delete?: never;
         options?: never;
         head?: never;
@@ -9268,6 +9288,36 @@ export interface components {
             covered: boolean;
         };
         /**
+         * HeatOut
+         * @description Days on which a batch's seed would rest above its ceiling.
+         */
+        HeatOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Crop */
+            crop: string;
+            /** Place */
+            place: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Worst C */
+            worst_c: number;
+            /** Ceiling C */
+            ceiling_c: number;
+            /** Shaded */
+            shaded: boolean;
+        };
+        /**
          * WeatherDayOut
          * @description Temperatures outside [°C]; `usual_c`: the climate's mean of that day.
          */
@@ -9297,6 +9347,8 @@ export interface components {
             days: components["schemas"]["WeatherDayOut"][];
             /** Frosts */
             frosts: components["schemas"]["FrostOut"][];
+            /** Heats */
+            heats: components["schemas"]["HeatOut"][];
             /** Read Until */
             read_until: string | null;
             /** Forecast Until */
@@ -9309,6 +9361,11 @@ export interface components {
              * Format: date
              */
             first: string;
+        };
+        /** ShadeIn */
+        ShadeIn: {
+            /** Batch Id */
+            batch_id: number | string;
         };
         /** CardOut */
         CardOut: {
@@ -15465,6 +15522,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CoverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_batches_weather_api_shade: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShadeIn"];
             };
         };
         responses: {

@@ -1,4 +1,5 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { useEffect, useLayoutEffect, useRef } from "react";
 import { api, type Schemas, take } from "../../api/client";
 import { sessionQuery, weatherQuery } from "../../api/queries";
@@ -43,8 +44,12 @@ export function Weather({ site }: { site: Schemas["SiteOut"] }) {
   const cover = useSave((first: string) =>
     take(api.POST("/api/sites/{site_id}/cover", { params: { path }, body: { first } })),
   );
-  const busy = bring.isPending || practice.isPending || drop.isPending || cover.isPending;
-  const said = [bring, practice, drop, cover].map((one) => one.data?.message).filter(Boolean);
+  const shade = useSave((batch_id: number) =>
+    take(api.POST("/api/sites/{site_id}/shade", { params: { path }, body: { batch_id } })),
+  );
+  const acts = [bring, practice, drop, cover, shade];
+  const busy = acts.some((one) => one.isPending);
+  const said = acts.map((one) => one.data?.message).filter(Boolean);
   return (
     <section ref={here} className="mt-6" aria-label={`Weather of ${site.name}`}>
       <h2>Weather of {site.name}, outside in °C</h2>
@@ -63,6 +68,28 @@ export function Weather({ site }: { site: Schemas["SiteOut"] }) {
           ) : may("diary.do") ? (
             <button type="button" className="btn btn-decide" disabled={busy} onClick={() => cover.mutate(one.first)}>
               Put covering on the day sheet
+            </button>
+          ) : null}
+        </p>
+      ))}
+      {data?.heats.map((one) => (
+        <p
+          key={`${one.batch_id} ${one.first}`}
+          className="my-2 flex flex-wrap items-center gap-3 border-ink border-l-4 pl-3"
+        >
+          <span>
+            <b>Heat, {Math.round(one.worst_c)} °C</b>,{" "}
+            {one.first === one.last ? longDay(one.first) : `${longDay(one.first)} to ${longDay(one.last)}`}: {one.crop}{" "}
+            <Link to="/batches/$id" params={{ id: String(one.batch_id) }}>
+              {one.batch}
+            </Link>{" "}
+            in {one.place} rests above {Math.round(one.ceiling_c)} °C.
+          </span>
+          {one.shaded ? (
+            <span className="note">Shading stands on the day sheet.</span>
+          ) : may("diary.do") ? (
+            <button type="button" className="btn btn-decide" disabled={busy} onClick={() => shade.mutate(one.batch_id)}>
+              Put shading on the day sheet
             </button>
           ) : null}
         </p>
@@ -95,7 +122,7 @@ export function Weather({ site }: { site: Schemas["SiteOut"] }) {
         </div>
       ) : null}
       {said.length ? <p role="status">{said.at(-1)}</p> : null}
-      <Faults error={error ?? bring.error ?? practice.error ?? drop.error ?? cover.error} />
+      <Faults error={error ?? acts.find((one) => one.error)?.error} />
       <p className="note max-w-prose">
         A file has a row a day: date, lowest, highest and, if known, mean, in °C. Days up to today are taken as read,
         later ones as forecast, at most sixteen. Plans that are made or changed from then on reckon with these days and
