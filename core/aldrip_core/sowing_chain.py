@@ -34,6 +34,7 @@ class Link:
     value: float
     unit: str
     working: Working
+    note: str = ""  # what it means, in a sentence
 
 
 def on_a_pallet(length_cm: float, width_cm: float) -> int:

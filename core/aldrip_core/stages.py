@@ -94,7 +94,7 @@ class InputSpec:
 class TaskSpec:
     """Work that hangs on a stage. `at`: before, start or end; minutes in all, a tray or a unit.
 
-    `uses` so much of an input: `amount`, `per` tray, unit or, when empty, in all.
+    `every_days`: care that comes again as long as the stage lasts; 0: once. `uses` so much of an input: `amount`, `per` tray, unit or, when empty, in all.
     """
 
     key: str
@@ -109,6 +109,7 @@ class TaskSpec:
     uses: InputSpec | None = None
     amount: Quantity | None = None
     per: str = ""
+    every_days: int = 0
 
 
 @dataclass(frozen=True, slots=True)

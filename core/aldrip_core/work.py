@@ -1,7 +1,7 @@
 """The work that a plan asks for: what, when, where, how much and how many minutes."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from aldrip_core.batch_plan import Plan, PlannedStage
@@ -12,6 +12,7 @@ from aldrip_core.whole import ceil_whole
 from aldrip_core.working_calendar import WorkingCalendar
 
 LEAST_MINUTES, USUAL_MINUTES = 5, 15
+MOST_TIMES = 400  # that care comes in a stage: every day of a year
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,6 +33,15 @@ class PlannedTask:
     caution: str
     input: str = ""  # slug of what is used
     uses: str = ""  # its name, and how much of it
+    every: int = 0  # days after which it comes again; 0: it is done once
+    until: date | None = (
+        None  # first day on which it is not asked any more: care that comes again is by then the next one's
+    )
+
+    @property
+    def ends(self) -> date:
+        """The first day after."""
+        return self.until or self.day + timedelta(days=1)
 
 
 def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
@@ -46,7 +56,7 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
             day = _day(stage, task, working)
             if plan.request.leaves is not None and stage.spec.key == plan.request.method.last.key and task.at == "end":
                 day = max(day, working.on_or_after(plan.request.leaves[0]))  # loaded on the day of delivery, not before
-            yield PlannedTask(
+            planned = PlannedTask(
                 stage.spec.key,
                 task.key,
                 task.kind,
@@ -62,6 +72,36 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
                 task.uses.slug if task.uses else "",
                 _used(stage, task),
             )
+            yield from _again(planned, task.every_days, stage.dates.end, working) if task.every_days else (planned,)
+
+
+def again_on(first: date, end: date, every: int, working: WorkingCalendar) -> tuple[date, ...]:
+    """Days of care that comes again every so many days from `first` on until before `end`, counted from `first`.
+
+    The first day is kept as it is; what falls on a day that is not worked is done on the last one before, and left out
+    where there is none since the time before.
+
+    >>> from aldrip_core.working_calendar import WorkingCalendar as Calendar
+    >>> [day.day for day in again_on(date(2027, 3, 1), date(2027, 3, 15), 5, Calendar())]
+    [1, 5, 11]
+    """
+    found, meant = [first], first
+    while (meant := meant + timedelta(days=every)) < end and len(found) < MOST_TIMES:
+        day = meant
+        while day > found[-1] and not working.works(day):
+            day -= timedelta(days=1)
+        if day > found[-1]:
+            found.append(day)
+    return tuple(found)
+
+
+def _again(task: PlannedTask, every: int, end: date, working: WorkingCalendar) -> Iterator[PlannedTask]:
+    """A task once for each day on which it comes, asked until the next one is."""
+    days = again_on(task.day, end, every, working)
+    for n, day in enumerate(days):
+        until = days[n + 1] if n + 1 < len(days) else max(end, day + timedelta(days=1))
+        key = task.key if n == 0 else f"{task.key}.{n + 1}"
+        yield replace(task, key=key, day=day, every=every, until=until)
 
 
 def _cool_moves(stage: PlannedStage, crop: str, working: WorkingCalendar) -> Iterator[PlannedTask]:

@@ -19,6 +19,31 @@ class Chain(HouseCase):
         told = self.get(f"/batches/{batch.pk}/chain?planted=many", status=422)
         self.assertEqual(told["errors"][0]["field"], "planted")
 
+    def test_a_rule_of_thumb_is_held_against_what_is_lost(self) -> None:
+        """600 g/ha of seed of 4 g at 45 × 45 cm buy three seeds a plant (check value of the trade, arithmetic)."""
+        lot = seed_lot(self.ctx, grams=2000)
+        lot.tgw_g = 4
+        lot.save()
+        _, batch = self.planned(quantity="9,000", due="2027-W37")
+        path = f"/batches/{batch.pk}/chain?planted=45 x 45 cm&rate="
+        links = {one["key"]: one for one in self.get(path + "600 g/ha")}
+        self.assertAlmostEqual(links["rate_plant"]["value"], 150_000 / 49_383, places=3)
+        self.assertRegex(
+            links["rate_plant"]["note"], r"^This rate buys 3\.0 seeds for every plant .* sown for nobody\.$"
+        )
+        kept = batch.expected / (batch.seeds or 1)
+        self.assertAlmostEqual(links["rate_needed"]["value"], 49_383 / kept * 4 / 1000, delta=0.5)
+        self.assertEqual(links["rate_needed"]["unit"], "g/ha")
+        same = {one["key"]: one for one in self.get(f"{path}{links['rate_needed']['value']:.4f} g/ha")}
+        self.assertIn("about what is needed", same["rate_plant"]["note"])
+        few = {one["key"]: one for one in self.get(f"{path}2 oz/acre")}
+        self.assertIn("there will be gaps", few["rate_plant"]["note"])
+        alone = self.get(f"/batches/{batch.pk}/chain?rate=600 g/ha", status=422)["errors"][0]
+        self.assertEqual((alone["field"], alone["code"]), ("planted", "missing"))
+        for wrong in ("many", "5 gal", "-3 g/ha", "0 g/ha"):
+            with self.subTest(wrong):
+                self.get(f"{path}{wrong}", status=422)
+
     def test_planting_as_people_say_it(self) -> None:
         """Check values of the trade: 4 × 2 ft are 5,445 an acre, 13,455 a hectare; 0.9 × 1.5 m 7,407 (arithmetic)."""
         for text, per_ha in (

@@ -95,6 +95,7 @@ TASK = (
     "note",
     "input",
     "uses",
+    "every",
 )
 
 
@@ -160,7 +161,7 @@ def task_row(task: PlannedTask, organisation: int, subject: uuid.UUID, code: str
         task.title[:200],
         task.place,
         task.day,
-        task.day + timedelta(days=1),
+        task.ends,
         task.part,
         task.quantity,
         task.unit,
@@ -170,6 +171,7 @@ def task_row(task: PlannedTask, organisation: int, subject: uuid.UUID, code: str
         "",
         task.input,
         task.uses[:200],
+        task.every,
     )
 
 
@@ -363,6 +365,7 @@ SAME_TASK = (
     "caution",
     "input",
     "uses",
+    "every",
 )
 
 

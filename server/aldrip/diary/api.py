@@ -39,6 +39,7 @@ class TaskOut(Schema):
     planned_for: date | None  # where it waits for a step that is overdue
     late: bool
     part_of_day: str
+    every: int  # days after which it comes again; 0: it is done once
     quantity: float | None
     unit: str
     minutes: int | None
@@ -69,6 +70,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "stage",
         "place_id",
         "part_of_day",
+        "every",
         "quantity",
         "unit",
         "minutes",
@@ -87,7 +89,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "due_from": task.due_now,
         "due_to": task.late_from,
         "planned_for": task.due_from if task.waits else None,
-        "late": task.state == Task.State.TODO and task.late_from <= today,
+        "late": task.state == Task.State.TODO and not task.every and task.late_from <= today,
         "state_words": task.get_state_display(),
         "held": task.held,
         "done_by": who(task.done_by),

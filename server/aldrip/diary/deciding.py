@@ -4,7 +4,7 @@ from collections.abc import Iterable
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import plural
-from aldrip.diary.models import Task, reckoned
+from aldrip.diary.models import OVERDUE, Task, reckoned
 
 
 @asks(
@@ -17,6 +17,6 @@ from aldrip.diary.models import Task, reckoned
 def late_tasks(look: Look) -> Iterable[Decision]:
     """Tasks whose days are over."""
     ctx = look.ctx
-    late = reckoned(ctx.rows(Task)).filter(state=Task.State.TODO, ends__lte=ctx.today).count()
+    late = reckoned(ctx.rows(Task)).filter(OVERDUE, ends__lte=ctx.today).count()
     if late:
         yield Decision("diary", "late_tasks", "late", {"many": late}, "/diary", ctx.today)

@@ -37,6 +37,8 @@ class Task(Known):
     #: Why it is held just now; the sheet says it, nothing keeps it.
     held: str = ""
     part_of_day = models.CharField(max_length=10, default="morning")
+    #: Days after which it comes again; 0: it is done once. What was left of it is asked until the next one is, no longer.
+    every = models.PositiveSmallIntegerField(default=0, db_default=0)
     quantity = models.FloatField(null=True)
     unit = models.CharField(max_length=30, blank=True)
     minutes = models.PositiveIntegerField(null=True)  # as planned
@@ -74,6 +76,10 @@ class Task(Known):
             ),
             models.CheckConstraint(condition=models.Q(due_to__gt=models.F("due_from")), name="task_has_a_day"),
         ]
+
+
+#: What is still to do of earlier days. Care that comes again is asked anew by the next one.
+OVERDUE = models.Q(state=Task.State.TODO, every=0)
 
 
 def reckoned(rows: models.QuerySet[Task]) -> models.QuerySet[Any]:

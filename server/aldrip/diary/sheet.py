@@ -12,7 +12,7 @@ from aldrip.accounts.context import Ctx
 from aldrip.base.words import day as day_words
 from aldrip.base.words import number
 from aldrip.diary.applications import closed_places
-from aldrip.diary.models import Task, reckoned
+from aldrip.diary.models import OVERDUE, Task, reckoned
 from aldrip.methods.models import Input
 from aldrip.methods.resolver import Library
 from aldrip_core.stages import Allowed
@@ -26,9 +26,14 @@ MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒", "held
 def tasks_for(ctx: Ctx, day: date, days: int = 1) -> list[Task]:
     """Tasks due in `[day, day + days)`, and those still to do from before the organisation's today."""
     end = day + timedelta(days=days)
-    due = Q(begins__lt=end, ends__gt=day)
+    # Care that comes again stands on its own day; on today's sheet too until it is done or the next one comes.
+    care = Q(every=0) | Q(begins__gte=day)
     if day <= ctx.today < end:
-        due |= Q(state=Task.State.TODO, ends__lte=day)
+        midnight = ctx.local(ctx.now).replace(hour=0, minute=0, second=0, microsecond=0)
+        care |= Q(state__in=(Task.State.TODO, Task.State.PARTLY)) | Q(done_at__gte=midnight)
+    due = Q(begins__lt=end, ends__gt=day) & care
+    if day <= ctx.today < end:
+        due |= OVERDUE & Q(ends__lte=day)
     rows = reckoned(ctx.rows(Task)).filter(due).select_related("place", "done_by")
     order = {part: index for index, part in enumerate(PARTS)}
     return sorted(

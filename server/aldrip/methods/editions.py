@@ -8,6 +8,7 @@ from django.db import models
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import NotThere, refuse
+from aldrip.methods.forms import TASK, Sort
 from aldrip.methods.models import Crop, Edition, Input, Line, Method, MethodStage
 from aldrip.methods.resolver import (
     KINDS,
@@ -286,8 +287,24 @@ def _stage_faults(stage: MethodStage, at: str) -> list[FieldError]:
         value = getattr(stage, name)
         if value is not None and not 0 <= value <= most:
             faults.append(FieldError(f"{at}{name}", "out_of_range", f"{value:g} cannot be; 0 to {most:,}."))
+    faults += _task_faults(stage, at)
     if stage.rounds > 1 and not stage.round_days:
         faults.append(
             FieldError(f"{at}round_days", "missing", f"How many days lie between the rounds of “{stage.name}”?")
         )
+    return faults
+
+
+def _task_faults(stage: MethodStage, at: str) -> list[FieldError]:
+    """Numbers of its work that are none, or cannot be."""
+    faults = []
+    for number, task in enumerate(stage.tasks):
+        for asked in TASK:
+            value = task.get(asked.name)
+            if asked.sort not in (Sort.NUMBER, Sort.WHOLE) or value in (None, ""):
+                continue
+            whole = isinstance(value, int if asked.sort is Sort.WHOLE else int | float) and not isinstance(value, bool)
+            if not whole or not (asked.low or 0) <= value <= (asked.high or 1e6):
+                told = f"{asked.words}: a number from {asked.low or 0:g} to {asked.high or 1e6:g}, not “{value}”."
+                faults.append(FieldError(f"{at}tasks.{number}.{asked.name}", "out_of_range", told))
     return faults

@@ -392,6 +392,7 @@ def _tasks(stage: Mapping[str, Any], inputs: Mapping[str, InputSpec]) -> list[Ta
                 inputs.get(task.get("input") or ""),
                 written(task["amount"]) if task.get("amount") else None,
                 task.get("per") or "",
+                int(task.get("every_days") or 0),
             )
         )
     return found

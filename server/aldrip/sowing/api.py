@@ -105,14 +105,21 @@ class ChainLinkOut(Schema):
     value: float
     unit: str
     working: list[StepOut]
+    note: str
 
 
 @room.get("/batches/{ref:batch_id}/chain", "see", response=list[ChainLinkOut])
-def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "") -> Any:
-    """One sowing from seed to hours; `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”."""
+def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "", rate: str = "") -> Any:
+    """One sowing from seed to hours.
+
+    `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”; `rate`: of seed by a rule of thumb, “600 g/ha”.
+    """
     return [
-        {"key": one.key, "label": one.label, "value": one.value, "unit": one.unit, "working": steps(one.working)}
-        for one in chain.chain_of(ctx, batch_id, planted)
+        {
+            **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
+            "working": steps(one.working),
+        }
+        for one in chain.chain_of(ctx, batch_id, planted, rate)
     ]
 
 

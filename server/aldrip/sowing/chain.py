@@ -8,10 +8,12 @@ from django.db.models import Sum
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.errors import refuse
 from aldrip.base.quantity import read_measure, split_number
+from aldrip.base.words import number, share
 from aldrip.batches.medium import filled, medium_of
 from aldrip.batches.saved import load_batch, snapshot_of
 from aldrip.diary.models import Task
 from aldrip_core.sowing_chain import Link, SownTray, sowing_chain
+from aldrip_core.thumb_rate import thumb_rate
 
 _SPACED = re.compile(r"^(.+?)\s*(?:x|×|by)\s*(.+)$", re.IGNORECASE)
 HECTARE_CM2 = 1e8
@@ -41,8 +43,35 @@ def planted(text: str) -> float | None:
     return value * per
 
 
-def chain_of(ctx: Ctx, batch_id: Ref, text: str = "") -> Sequence[Link]:
-    """Every figure of a batch's sowing; none where it stands in no trays. Raises Refused."""
+def _by_rule(rate: str, per_ha: float | None, tgw_g: float | None, seeds: float | None, plants: float) -> list[Link]:
+    """What a rate of seed that somebody was told would buy, against what this batch needs. Raises Refused."""
+    kg_per_ha = read_measure(rate, "kg/ha", "rate")
+    if per_ha is None:
+        raise refuse("planted", "missing", "A rate is held against plants: say how they are planted, “45 × 45 cm”.")
+    if not tgw_g:
+        raise refuse(
+            "rate", "no_weight", "What a thousand seeds weigh is not known here. Write it at the lot, or at the crop."
+        )
+    if not seeds or plants <= 0:
+        raise refuse("rate", "not_sown", "Nothing is known of how many seeds become plants.")
+    found = thumb_rate(rate_kg_per_ha=kg_per_ha, tgw_g=tgw_g, plants_per_ha=per_ha, kept=min(1.0, plants / seeds))
+    bought = f"This rate buys {number(found.seeds_per_plant, 1)} seeds for every plant that is wanted"
+    lost = f"of these seeds {share(1 - min(1.0, plants / seeds))} are reckoned lost"
+    note = {
+        "more": f"{bought}; {lost}, so {number(found.needed_per_plant, 1)} do: the rest is sown for nobody.",
+        "less": f"{bought}; {lost}, so it takes {number(found.needed_per_plant, 1)}: with this rate there will be gaps.",
+        "enough": f"{bought}; {lost}: it is about what is needed.",
+    }[found.verdict]
+    small = found.needed_kg_per_ha < 1
+    needed, unit = (found.needed_kg_per_ha * 1000, "g/ha") if small else (found.needed_kg_per_ha, "kg/ha")
+    return [
+        Link("rate_plant", "Seeds a plant by that rate", found.seeds_per_plant, "seeds", found.working[:2], note),
+        Link("rate_needed", "Rate that is needed", needed, unit, found.working[2:]),
+    ]
+
+
+def chain_of(ctx: Ctx, batch_id: Ref, text: str = "", rate: str = "") -> Sequence[Link]:
+    """Every figure of a batch's sowing; none where it stands in no trays. `rate`: of seed, by a rule of thumb. Raises Refused."""
     batch = load_batch(ctx, batch_id).batch
     snapshot = snapshot_of(batch)
     container = snapshot["containers"].get(snapshot["container"])
@@ -60,7 +89,8 @@ def chain_of(ctx: Ctx, batch_id: Ref, text: str = "") -> Sequence[Link]:
         container["width_cm"],
         snapshot["water_l_per_tray"],
     )
-    return sowing_chain(
+    told = _by_rule(rate, per_ha, tgw, batch.seeds, batch.expected) if rate.strip() else []
+    links = sowing_chain(
         tray=tray,
         seeds=batch.seeds,
         seed_g=batch.seed_g,
@@ -70,3 +100,4 @@ def chain_of(ctx: Ctx, batch_id: Ref, text: str = "") -> Sequence[Link]:
         minutes=minutes or 0,
         plants_per_ha=per_ha,
     )
+    return (*links, *told)

@@ -105,6 +105,7 @@ def _moved(saved: Saved) -> Iterator[Need]:
 
 def _of_tasks(ctx: Ctx) -> Iterator[Need]:
     undone = ctx.rows(Task).filter(state__in=(Task.State.TODO, Task.State.PARTLY))
+    undone = undone.exclude(every__gt=0, due_to__lte=ctx.today)  # the next one of it is planned already
     for task in undone.only("due_from", "waits", "minutes", "input", "uses", "organisation_id"):
         if task.minutes:
             yield Need("Work", "Tasks that are planned", "h", task.minutes / 60, task.due_now)

@@ -207,11 +207,13 @@ export const mediaQuery = (older = false) =>
     queryKey: ["media", older],
     queryFn: () => take(api.GET("/api/media", { params: { query: { older } } })),
   });
-export const chainQuery = (batch: number, planted: string) =>
+export const chainQuery = (batch: number, planted: string, rate: string) =>
   queryOptions({
-    queryKey: ["card", batch, "chain", planted],
+    queryKey: ["card", batch, "chain", planted, rate],
     queryFn: () =>
-      take(api.GET("/api/batches/{batch_id}/chain", { params: { path: { batch_id: batch }, query: { planted } } })),
+      take(
+        api.GET("/api/batches/{batch_id}/chain", { params: { path: { batch_id: batch }, query: { planted, rate } } }),
+      ),
     placeholderData: (old) => old,
   });
 export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });

@@ -2666,7 +2666,9 @@ export interface paths {
         };
         /**
          * Chain Of
-         * @description One sowing from seed to hours; `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”.
+         * @description One sowing from seed to hours.
+         *
+         *     `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”; `rate`: of seed by a rule of thumb, “600 g/ha”.
          */
         get: operations["aldrip_sowing_api_chain_of"];
         put?: never;
@@ -5608,6 +5610,8 @@ export interface components {
             late: boolean;
             /** Part Of Day */
             part_of_day: string;
+            /** Every */
+            every: number;
             /** Quantity */
             quantity: number | null;
             /** Unit */
@@ -9513,6 +9517,8 @@ export interface components {
             unit: string;
             /** Working */
             working: components["schemas"]["StepOut"][];
+            /** Note */
+            note: string;
         };
         /** RequiredOut */
         RequiredOut: {
@@ -15588,6 +15594,7 @@ export interface operations {
         parameters: {
             query?: {
                 planted?: string;
+                rate?: string;
             };
             header?: never;
             path: {

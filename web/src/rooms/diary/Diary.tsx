@@ -330,6 +330,7 @@ function TaskRow({ task }: { task: Task }) {
           </Door>
         ) : null}{" "}
         {task.minutes ? <span className="note">{hours(task.minutes)}</span> : null}
+        {task.every ? <span className="note"> every {few(task.every, "day")}</span> : null}
         {task.planned_for ? (
           <span className="note block">planned for {shortDay(task.planned_for)}, waits for what comes before it</span>
         ) : null}

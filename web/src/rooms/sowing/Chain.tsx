@@ -12,7 +12,8 @@ const said = (value: number) => (value >= 1000 ? whole.format(value) : figure.fo
 /** One sowing from kilos of seed to hours; every figure opens how it came about. */
 export function Chain({ card }: { card: Schemas["CardOut"] }) {
   const [planted, setPlanted] = useState("");
-  const { data, error } = useQuery(chainQuery(card.batch_id, useDeferredValue(planted)));
+  const [rate, setRate] = useState("");
+  const { data, error } = useQuery(chainQuery(card.batch_id, useDeferredValue(planted), useDeferredValue(rate)));
   const { show } = useWorking();
   if (!data?.length) return error ? <Faults error={error} /> : null;
   return (
@@ -27,6 +28,16 @@ export function Chain({ card }: { card: Schemas["CardOut"] }) {
             value={planted}
             maxLength={40}
             onChange={(event) => setPlanted(event.target.value)}
+          />
+        </label>
+        <label className="flex items-baseline gap-2">
+          <span className="note">a rate you were told</span>
+          <input
+            className="input !h-8 !w-32"
+            placeholder="600 g/ha"
+            value={rate}
+            maxLength={40}
+            onChange={(event) => setRate(event.target.value)}
           />
         </label>
       </div>
@@ -50,6 +61,13 @@ export function Chain({ card }: { card: Schemas["CardOut"] }) {
           );
         })}
       </dl>
+      {data.map((one) =>
+        one.note ? (
+          <p key={one.key} role="status" className="max-w-prose py-1">
+            {one.note}
+          </p>
+        ) : null,
+      )}
     </section>
   );
 }

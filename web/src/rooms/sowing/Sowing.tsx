@@ -16,6 +16,8 @@ import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 
 type Batch = Schemas["BatchOut"];
+const HEAD = 22; // px, of a day
+const CARD = 33; // px, of a batch
 
 /** The cards of what is to be sown in the span, by day; one card open beside them. */
 export function Sowing() {
@@ -33,7 +35,8 @@ export function Sowing() {
     .filter((b) => b.state === "planned" && b.way === "plants" && b.sow_on < end)
     .sort((a, b) => a.sow_on.localeCompare(b.sow_on) || a.id - b.id);
   const chosen = data.find(is) ?? (elsewhere && !named ? undefined : rows[0]);
-  const days = [...new Set(rows.map((row) => row.sow_on))];
+  const ofDay = Map.groupBy(rows, (row) => row.sow_on);
+  const days = [...ofDay.keys()];
   return (
     <div className="px-4 pb-6">
       <RoomHead
@@ -44,7 +47,12 @@ export function Sowing() {
         <div className="grid gap-6 lg:grid-cols-[300px_1fr]">
           <nav aria-label="Cards by day">
             {days.map((day) => (
-              <section key={day} className="mb-3">
+              // A day out of sight is laid out when it comes into sight: a season has thousands of cards.
+              <section
+                key={day}
+                className="mb-3 [content-visibility:auto]"
+                style={{ containIntrinsicSize: `auto ${HEAD + CARD * (ofDay.get(day)?.length ?? 0)}px` }}
+              >
                 <h2 className="border-rule border-b">
                   {shortDay(day)}, week {isoWeek(day).week}{" "}
                   {day === today ? (
@@ -53,21 +61,19 @@ export function Sowing() {
                     <b className="note">late</b>
                   ) : null}
                 </h2>
-                {rows
-                  .filter((row) => row.sow_on === day)
-                  .map((row) => (
-                    <button
-                      type="button"
-                      key={row.id}
-                      aria-current={row.id === chosen?.id}
-                      className={`flex w-full items-baseline gap-2 border-hair border-b py-1.5 text-left ${row.id === chosen?.id ? "border-l-4 border-l-ink bg-panel pl-2" : ""}`}
-                      onClick={() => navigate({ to: "/sowing", search: { card: String(row.id) } })}
-                    >
-                      <BatchCode code={row.code} />
-                      <span className="flex-1">{row.crop}</span>
-                      <span className="note">{row.trays ? `${count(row.trays)} trays` : count(row.start)}</span>
-                    </button>
-                  ))}
+                {ofDay.get(day)?.map((row) => (
+                  <button
+                    type="button"
+                    key={row.id}
+                    aria-current={row.id === chosen?.id}
+                    className={`flex w-full items-baseline gap-2 border-hair border-b py-1.5 text-left ${row.id === chosen?.id ? "border-l-4 border-l-ink bg-panel pl-2" : ""}`}
+                    onClick={() => navigate({ to: "/sowing", search: { card: String(row.id) } })}
+                  >
+                    <BatchCode code={row.code} />
+                    <span className="flex-1">{row.crop}</span>
+                    <span className="note">{row.trays ? `${count(row.trays)} trays` : count(row.start)}</span>
+                  </button>
+                ))}
               </section>
             ))}
           </nav>
