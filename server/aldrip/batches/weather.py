@@ -191,7 +191,7 @@ def heat_ahead(ctx: Ctx, ahead: Sequence[WeatherDay]) -> list[Heat]:
         f"{d['batch']} too hot",
         f"Up to {_degrees(d['worst'])} in {d['place']} {_days(d['first'], d['last'])}: {d['crop']} {d['batch']} rests above "
         f"{_degrees(d['ceiling'])}.",
-        "Another day or place",
+        "Shade, or another day",
         d["stands"],
     )
 )
@@ -210,7 +210,7 @@ def heat(look: Look) -> Iterable[Decision]:
         }
         data |= {"first": one.spell.first, "last": one.spell.last, "ceiling": one.ceiling_c}
         data["stands"] = promise_of(look, one.batch.pk)
-        yield Decision("batches", "heat", one.batch.code, data, f"/batches/{one.batch.pk}", one.spell.first)
+        yield Decision("batches", "heat", one.batch.code, data, "/places?weather=1", one.spell.first)
 
 
 def shaded(ctx: Ctx, heat: Heat) -> bool:
