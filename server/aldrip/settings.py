@@ -34,6 +34,7 @@ INSTALLED_APPS = [
     "aldrip.orders",
     "aldrip.batches",
     "aldrip.sowing",
+    "aldrip.stockplants",
     "aldrip.seedcrops",
     "aldrip.deliveries",
     "aldrip.season",

@@ -57,6 +57,7 @@ from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
 from aldrip.sowing.feeds_api import room as feeds
 from aldrip.sowing.sowers_api import room as sowers
+from aldrip.stockplants.api import room as stockplants
 
 log = logging.getLogger("aldrip.requests")
 
@@ -104,6 +105,7 @@ for router in (
     sowing.router,
     sowers.router,
     feeds.router,
+    stockplants.router,
     seedcrops.router,
     deliveries.router,
     customers.router,

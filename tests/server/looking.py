@@ -31,6 +31,7 @@ ASKED = {
     "clocks": "/clocks",
     "feeds": "/feeds",
     "media": "/media?older=true",
+    "mothers": "/mothers?older=true",
     "treatments": "/lots/{lots}/treatments",
     "machines": "/machines",
     "calibration": "/batches/{batches}/calibration/{machines}",

@@ -40,6 +40,7 @@ ORDER = (
     "orders",
     "batches",
     "sowing",
+    "stockplants",
     "seedcrops",
     "deliveries",
     "season",

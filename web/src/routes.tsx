@@ -86,6 +86,11 @@ const routes = [
     "medium",
   ),
   at(
+    "/stockplants",
+    lazyRouteComponent(() => import("./rooms/stockplants/StockPlants"), "StockPlants"),
+    "stock",
+  ),
+  at(
     "/seedcrops",
     lazyRouteComponent(() => import("./rooms/seedcrops/SeedCrops"), "SeedCrops"),
     "batch",

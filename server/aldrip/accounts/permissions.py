@@ -27,6 +27,9 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "lots.process": PLANNERS,
     "lots.hold": GROWERS | {Role.LABORATORY, Role.DISPATCH},  # whoever sees it stops it
     "lots.release": frozenset({Role.MANAGER, Role.LABORATORY}),
+    "mothers.plan": PLANNERS,
+    "mothers.cut": GROWERS,
+    "mothers.index": GROWERS | {Role.LABORATORY},  # whoever sees it stops it
     "seedcrops.plan": PLANNERS,
     "seedcrops.do": PLANNERS,
     "seedcrops.count": GROWERS,

@@ -21,6 +21,7 @@ from aldrip.methods.models import Method
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.reading import WAYS
+from aldrip.stockplants.models import MotherStock
 from aldrip_core.ground import AHEAD
 
 
@@ -35,6 +36,7 @@ QUIET = {
     "places": ("place", "places"),
     "batches": ("batch standing", "batches standing"),
     "sowing": ("card this week", "cards this week"),
+    "stockplants": ("stock of mothers", "stocks of mothers"),
     "seedcrops": ("seed crop", "seed crops"),
     "lots": ("lot in stock", "lots in stock"),
     "diary": ("task today", "tasks today"),
@@ -57,6 +59,7 @@ def quiet_counts(ctx: Ctx) -> dict[str, int]:
             stages__planned__startswith__lt=week,
         )
         .count(),
+        "stockplants": ctx.rows(MotherStock).filter(retired_on=None).count(),
         "seedcrops": ctx.rows(Batch).filter(method__way__in=WAYS, state__in=LIVE).count(),
         "lots": ctx.rows(Lot).filter(balance__gt=0).count(),
         "diary": reckoned(ctx.rows(Task)).filter(begins__lte=ctx.today, ends__gt=ctx.today).count(),

@@ -207,6 +207,11 @@ export const mediaQuery = (older = false) =>
     queryKey: ["media", older],
     queryFn: () => take(api.GET("/api/media", { params: { query: { older } } })),
   });
+export const mothersQuery = (older = false) =>
+  queryOptions({
+    queryKey: ["mothers", older],
+    queryFn: () => take(api.GET("/api/mothers", { params: { query: { older } } })),
+  });
 export const chainQuery = (batch: number, planted: string, rate: string) =>
   queryOptions({
     queryKey: ["card", batch, "chain", planted, rate],

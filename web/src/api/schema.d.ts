@@ -2963,6 +2963,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mothers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Mothers
+         * @description Stocks of the house, and by crop what they will give against what is to be stuck; with `older` the retired ones too.
+         */
+        get: operations["aldrip_stockplants_api_list_mothers"];
+        put?: never;
+        /**
+         * Plant
+         * @description Mothers were planted, of a lot that is there or raised elsewhere.
+         */
+        post: operations["aldrip_stockplants_api_plant"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/{stock_id}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cut
+         * @description Cuttings were taken.
+         */
+        post: operations["aldrip_stockplants_api_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/{stock_id}/index": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Index
+         * @description A health test; what is not clean is held with everything made of it.
+         */
+        post: operations["aldrip_stockplants_api_index"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/{stock_id}/exhausted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Exhausted
+         * @description They give nothing to stick from a day on; without a day they do again.
+         */
+        post: operations["aldrip_stockplants_api_exhausted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/{stock_id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire
+         * @description They are taken out of use; what becomes of them is kept.
+         */
+        post: operations["aldrip_stockplants_api_retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-crops": {
         parameters: {
             query?: never;
@@ -9881,6 +9985,269 @@ export interface components {
              */
             reason: string;
         };
+        /** CutOut */
+        CutOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Cuttings */
+            cuttings: number;
+            /**
+             * Into
+             * @enum {string}
+             */
+            into: "stock" | "mothers" | "discarded";
+            /** Into Words */
+            into_words: string;
+            /** Lot */
+            lot: string;
+            /** Lot Id */
+            lot_id: number | null;
+            /** Use By */
+            use_by: string | null;
+            /** Leaves */
+            leaves: string;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /** FedOut */
+        FedOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Batch */
+            batch: string;
+            /** Week */
+            week: number;
+            /** Cuttings */
+            cuttings: number;
+            /** Orders */
+            orders: string[];
+        };
+        /** IndexOut */
+        IndexOut: {
+            /** Id */
+            id: number;
+            /** What */
+            what: string;
+            /** Sound */
+            sound: boolean;
+            /**
+             * Tested On
+             * Format: date
+             */
+            tested_on: string;
+            /** Valid Until */
+            valid_until: string | null;
+            /** Laboratory */
+            laboratory: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * MotherStockOut
+         * @description `mothers`: that still stand; `given`: cuttings in each of the coming weeks, from the Monday of this one.
+         */
+        MotherStockOut: {
+            /** Id */
+            id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Code */
+            code: string;
+            /** Lot Id */
+            lot_id: number;
+            /** Crop */
+            crop: string;
+            /** Line */
+            line: string;
+            /** Place */
+            place: string;
+            /** Generation */
+            generation: number;
+            /**
+             * Planted On
+             * Format: date
+             */
+            planted_on: string;
+            /** Planted */
+            planted: number;
+            /** Mothers */
+            mothers: number;
+            /** Age Weeks */
+            age_weeks: number;
+            /** Life Weeks */
+            life_weeks: number;
+            /** Exhausted On */
+            exhausted_on: string | null;
+            /** Retired On */
+            retired_on: string | null;
+            /** Retired As */
+            retired_as: string;
+            /** On Hold */
+            on_hold: string;
+            /** Sentence */
+            sentence: string;
+            /** Note */
+            note: string;
+            /** Cut */
+            cut: number;
+            /** Given */
+            given: number[];
+            /** Cuts */
+            cuts: components["schemas"]["CutOut"][];
+            /** Index */
+            index: components["schemas"]["IndexOut"][];
+        };
+        /** MothersOut */
+        MothersOut: {
+            /** Stocks */
+            stocks: components["schemas"]["MotherStockOut"][];
+            /** Outlooks */
+            outlooks: components["schemas"]["OutlookOut"][];
+        };
+        /** MothersRemedyOut */
+        MothersRemedyOut: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** OutlookOut */
+        OutlookOut: {
+            /** Crop */
+            crop: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Given */
+            given: number[];
+            /** Wanted */
+            wanted: number[];
+            /** Short */
+            short: number[];
+            /** Sentence */
+            sentence: string;
+            /** Fed */
+            fed: components["schemas"]["FedOut"][];
+            /** Remedies */
+            remedies: components["schemas"]["MothersRemedyOut"][];
+        };
+        /**
+         * PlantIn
+         * @description As typed. `shoots`: “1, 15 %, 6” or week by week from the first cut.
+         */
+        PlantIn: {
+            /** Crop Id */
+            crop_id: number | string;
+            /** Mothers */
+            mothers: string;
+            /** Line Id */
+            line_id?: number | string | null;
+            /** Lot Id */
+            lot_id?: number | string | null;
+            /** Place Id */
+            place_id?: number | string | null;
+            /** Planted On */
+            planted_on?: string | null;
+            /**
+             * Shoots
+             * @default 1, 15 %, 6
+             */
+            shoots: string;
+            /**
+             * First Cut Week
+             * @default 4
+             */
+            first_cut_week: number;
+            /**
+             * Life Weeks
+             * @default 35
+             */
+            life_weeks: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** CutIn */
+        CutIn: {
+            /** Cuttings */
+            cuttings: string;
+            /**
+             * Into
+             * @default stock
+             * @enum {string}
+             */
+            into: "stock" | "mothers" | "discarded";
+            /** On */
+            on?: string | null;
+            /**
+             * Leaves
+             * @default
+             * @enum {string}
+             */
+            leaves: "" | "juvenile" | "compound";
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** IndexIn */
+        IndexIn: {
+            /** What */
+            what: string;
+            /** Sound */
+            sound: boolean;
+            /** Tested On */
+            tested_on?: string | null;
+            /** Valid Until */
+            valid_until?: string | null;
+            /**
+             * Laboratory
+             * @default
+             */
+            laboratory: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** ExhaustedIn */
+        ExhaustedIn: {
+            /** On */
+            on?: string | null;
+        };
+        /** RetireIn */
+        RetireIn: {
+            /** Into */
+            into: string;
+        };
         /** SeedCropOut */
         SeedCropOut: {
             /** Batch Id */
@@ -15957,6 +16324,156 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedReadOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_list_mothers: {
+        parameters: {
+            query?: {
+                older?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MothersOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_plant: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlantIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_cut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_index: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IndexIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_exhausted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExhaustedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_api_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stock_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetireIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherStockOut"];
                 };
             };
         };

@@ -16,6 +16,7 @@ export const ROOMS = [
   ["places", "Places"],
   ["batches", "Batches"],
   ["sowing", "Sowing"],
+  ["stockplants", "Stock plants"],
   ["seedcrops", "Seed crops"],
   ["lots", "Lots"],
   ["diary", "Diary"],

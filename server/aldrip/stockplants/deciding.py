@@ -1,0 +1,71 @@
+"""What waits in Stock plants: cuttings that will be short, mothers past their life, indexes that run out."""
+
+from collections.abc import Iterable
+from datetime import timedelta
+
+from aldrip.accounts.decisions import Decision, Look, Words, asks
+from aldrip.base.words import number, plural
+from aldrip.stockplants.outlook import outlooks, stocks_of
+from aldrip.stockplants.services import newest_index
+from aldrip_core.mother_stock import in_week
+
+SOON_WEEKS = 12  # in which cuttings that are short are told
+TEST_DAYS = 28  # in which a laboratory answers; common practice, no source
+
+
+@asks(
+    mothers_short=lambda d: Words(
+        f"{d['crop']} cuttings short",
+        f"{plural(d['weeks'], 'week')} short of {d['crop'].lower()} cuttings, first by {number(d['many'])} in week {d['week']}; {d['orders']}.",
+        "See what helps",
+        d["orders"],
+    ),
+    mothers_old=lambda d: Words(
+        f"{d['code']} past its life",
+        f"{number(d['mothers'])} {d['crop'].lower()} mothers {d['code']} are {d['why']}: they give nothing to stick any more.",
+        "Retire them",
+    ),
+    index_due=lambda d: Words(
+        f"index {d['code']}",
+        f"{d['crop']} mothers {d['code']}: the test for {d['what']} is valid until {d['until']:%a} {d['until'].day} {d['until']:%b}.",
+        "Enter the new one",
+    ),
+)
+def mothers(look: Look) -> Iterable[Decision]:
+    """Cuttings that are short, mothers that are over, and indexes that run out."""
+    ctx = look.ctx
+    stocks = stocks_of(ctx)
+    if not stocks:
+        return
+    for one in outlooks(ctx, stocks):
+        weeks = [n for n, many in enumerate(one.outlook.short[:SOON_WEEKS]) if many > 0]
+        if not weeks:
+            continue
+        monday = one.first + timedelta(weeks=weeks[0])
+        numbers = [name for _, name in one.short_orders]
+        more = f" and {len(numbers) - 3} more" if len(numbers) > 3 else ""
+        hangs = f"{'order' if len(numbers) == 1 else 'orders'} {', '.join(numbers[:3])}{more} hang{'s' if len(numbers) == 1 else ''} on them"
+        data = {
+            "crop": one.crop,
+            "weeks": len(weeks),
+            "many": one.outlook.short[weeks[0]],
+            "week": monday.isocalendar().week,
+            "orders": hangs if numbers else "no order hangs on them yet",
+        }
+        yield Decision("stockplants", "mothers_short", one.crop, data, "/stockplants", max(monday, ctx.today))
+    for stock in stocks:
+        ends = in_week(stock.planted_on, stock.life_weeks)
+        told = {"code": stock.lot.code, "crop": stock.lot.crop.name, "mothers": float(stock.lot.balance)}
+        gone = stock.exhausted_on is not None and stock.exhausted_on <= ctx.today
+        if gone or ends <= ctx.today:
+            why = "exhausted" if gone else f"over their {stock.life_weeks} weeks"
+            yield Decision(
+                "stockplants", "mothers_old", stock.lot.code, {**told, "why": why}, f"/stockplants?stock={stock.pk}"
+            )
+            continue
+        for test in newest_index(stock):
+            if test.valid_until is not None and test.valid_until <= ctx.today + timedelta(days=TEST_DAYS):
+                data = {**told, "what": test.what, "until": test.valid_until}
+                yield Decision(
+                    "stockplants", "index_due", stock.lot.code, data, f"/stockplants?stock={stock.pk}", test.valid_until
+                )

@@ -1,0 +1,109 @@
+"""What mothers will give by week, against the batches that are to be begun with cuttings, and which orders hang on them."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from typing import Any
+
+from aldrip.accounts.context import Ctx
+from aldrip.batches.models import Allocation, Batch, BatchStage
+from aldrip.orders.models import OrderLine
+from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.services import habit_of, stand_of
+from aldrip_core.mother_stock import Outlook, given_by_week, outlook
+from aldrip_core.stages import Part
+
+WEEKS = 26
+
+
+@dataclass(frozen=True)
+class Fed:
+    """A planned batch that is to be begun with cuttings: how many, in which week, and the orders that hang on it."""
+
+    batch: Batch
+    week: int
+    cuttings: float
+    orders: tuple[tuple[int, str], ...]  # order and its number
+
+
+@dataclass(frozen=True)
+class OfCrop:
+    """The outlook of a crop: its stocks, what it feeds, week by week."""
+
+    crop: str
+    first: date
+    stocks: tuple[MotherStock, ...]
+    fed: tuple[Fed, ...]
+    outlook: Outlook
+
+    @property
+    def short_orders(self) -> tuple[tuple[int, str], ...]:
+        """Orders whose batches fall into a week that is short, each once."""
+        found = [one for fed in self.fed if self.outlook.short[fed.week] > 0 for one in fed.orders]
+        return tuple(dict.fromkeys(found))
+
+
+@dataclass
+class _Wanted:
+    fed: list[Fed] = field(default_factory=list)
+    by_week: list[float] = field(default_factory=lambda: [0.0] * WEEKS)
+
+
+def stocks_of(ctx: Ctx, *, all_of_them: bool = False) -> Sequence[MotherStock]:
+    """Stocks of the house, the youngest first; with `all_of_them` those that were retired too."""
+    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place")
+    rows = rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by")
+    return list((rows if all_of_them else rows.filter(retired_on=None)).order_by("-planted_on", "-pk")[:500])
+
+
+def outlooks(ctx: Ctx, stocks: Sequence[MotherStock]) -> list[OfCrop]:
+    """By crop, for half a year from this week on. Only crops of which mothers stand, or stood and were not retired."""
+    first = ctx.today - timedelta(days=ctx.today.weekday())
+    by_crop: dict[str, list[MotherStock]] = {}
+    for stock in stocks:
+        if stock.retired_on is None:
+            by_crop.setdefault(stock.lot.crop.slug, []).append(stock)
+    if not by_crop:
+        return []
+    wanted = {slug: _Wanted() for slug in by_crop}
+    for slug, fed in _fed(ctx, first, list(by_crop)):
+        wanted[slug].fed.append(fed)
+        wanted[slug].by_week[fed.week] += fed.cuttings
+    found = []
+    for slug, own in by_crop.items():
+        given = given_by_week([stand_of(stock) for stock in own], first=first, weeks=WEEKS)
+        told = outlook(given, wanted[slug].by_week, first=first, habit=habit_of(own[0]))
+        found.append(OfCrop(own[0].lot.crop.name, first, tuple(own), tuple(wanted[slug].fed), told))
+    return found
+
+
+def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed]]:
+    rows = (
+        BatchStage.objects.filter(
+            batch__organisation=ctx.organisation,
+            batch__state=Batch.State.PLANNED,
+            batch__crop__slug__in=crops,
+            order=0,
+            planned__startswith__lt=first + timedelta(weeks=WEEKS),
+        )
+        .filter(batch__method_snapshot__stages__0__takes=Part.CUTTING.value)
+        .order_by("planned__startswith", "batch")
+        .select_related("batch__crop")
+        .defer("batch__method_snapshot")
+    )
+    stages = list(rows)
+    orders: dict[int, list[tuple[int, str]]] = {}
+    allocated = Allocation.objects.filter(
+        batch__in=[one.batch_id for one in stages], order_line__state=OrderLine.State.OPEN
+    )
+    for pk, order, number in allocated.order_by("order_line__due", "pk").values_list(
+        "batch", "order_line__order", "order_line__order__number"
+    ):
+        orders.setdefault(pk, []).append((order, number))
+    for one in stages:
+        day: Any = one.planned.lower
+        week = max(0, (day - first).days // 7)  # what is late is wanted now
+        yield (
+            one.batch.crop.slug,
+            Fed(one.batch, week, float(one.batch.start), tuple(dict.fromkeys(orders.get(one.batch_id, ())))),
+        )

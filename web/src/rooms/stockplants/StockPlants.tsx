@@ -1,0 +1,133 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { useMemo, useState } from "react";
+import type { Schemas } from "../../api/client";
+import { mothersQuery } from "../../api/queries";
+import { shortDay } from "../../ui/dates";
+import { count, few } from "../../ui/format";
+import { useAddress, useMay } from "../../ui/hooks";
+import { Empty, Faults, LotCode, RoomHead, Sheet } from "../../ui/parts";
+import { type Column, Table } from "../../ui/Table";
+import { OneStock } from "./OneStock";
+import { Outlook } from "./Outlook";
+import { PlantMothers } from "./PlantMothers";
+
+type Stock = Schemas["MotherStockOut"];
+const SOON = 4; // weeks
+
+/** Mother plants: what stands, what it will give against what is to be stuck, and what helps where it is too little. */
+export function StockPlants() {
+  const address = useAddress();
+  const navigate = useNavigate();
+  const may = useMay();
+  const [older, setOlder] = useState(false);
+  const [add, setAdd] = useState(false);
+  const { data, error } = useQuery(mothersQuery(older || Boolean(address.stock)));
+  const open = (stock?: string) => navigate({ to: "/stockplants", search: (old) => ({ ...old, stock }) });
+  const columns = useMemo(() => columnsOf((stock) => void open(stock)), []);
+  const standing = data?.stocks.filter((one) => !one.retired_on) ?? [];
+  const chosen = data?.stocks.find((one) => one.uuid === address.stock || String(one.id) === address.stock);
+  const mothers = standing.reduce((all, one) => all + one.mothers, 0);
+  return (
+    <div className="px-4 pb-6">
+      <RoomHead
+        title="Stock plants"
+        note={data ? `${few(standing.length, "stock")}, ${few(mothers, "mother")} standing` : ""}
+      >
+        {may("mothers.plan") ? (
+          <button type="button" className="btn" onClick={() => setAdd(true)}>
+            Plant mothers
+          </button>
+        ) : null}
+      </RoomHead>
+      {data ? null : <p className="text-ink3">{error ? "" : "Fetching …"}</p>}
+      <Faults error={error} />
+      {data && !data.stocks.length ? (
+        <Empty title="No mother plants yet">
+          <p>
+            Mothers are planted once and cut again and again: each planting stands here with what it gives week by week,
+            what was cut of it, and its health tests. What they will give is held against the batches that are to be
+            begun with cuttings.
+          </p>
+          {may("mothers.plan") ? (
+            <button type="button" className="btn btn-decide" onClick={() => setAdd(true)}>
+              Plant mothers
+            </button>
+          ) : null}
+        </Empty>
+      ) : null}
+      {data?.outlooks.map((one) => (
+        <Outlook key={one.crop} outlook={one} />
+      ))}
+      {data?.stocks.length ? (
+        <div className="mt-6">
+          <Table
+            name="mothers"
+            label="Stocks of mothers"
+            columns={columns}
+            rows={data.stocks}
+            rowKey={(one) => one.id}
+            on={(one) => one.id === chosen?.id}
+            rank={(one) => (one.on_hold ? 0 : one.retired_on ? 2 : 1)}
+            tools={
+              <button type="button" className="btn-link" onClick={() => setOlder(!older)}>
+                {older ? "only those that stand" : "retired ones too"}
+              </button>
+            }
+          />
+        </div>
+      ) : null}
+      {add ? (
+        <Sheet open onClose={() => setAdd(false)} title="Plant mothers">
+          <PlantMothers
+            onDone={(made) => {
+              setAdd(false);
+              void open(made.uuid);
+            }}
+          />
+        </Sheet>
+      ) : null}
+      {chosen ? (
+        <Sheet open onClose={() => void open()} title={`${chosen.crop} mothers ${chosen.code}`} wide>
+          <OneStock key={chosen.id} stock={chosen} />
+        </Sheet>
+      ) : null}
+    </div>
+  );
+}
+
+function columnsOf(open: (stock: string) => void): Column<Stock>[] {
+  return [
+    {
+      key: "code",
+      head: "Mothers",
+      value: (one) => one.code,
+      cell: (one) => (
+        <button type="button" className="btn-link" onClick={() => open(one.uuid)}>
+          <LotCode code={one.code} />
+        </button>
+      ),
+    },
+    { key: "crop", head: "Crop", value: (one) => `${one.crop} ${one.line}`.trim() },
+    {
+      key: "state",
+      head: "How they stand",
+      value: (one) => one.sentence,
+      cell: (one) => (one.on_hold ? <b>{one.sentence}</b> : one.sentence),
+    },
+    { key: "mothers", head: "Standing", value: (one) => one.mothers, cell: (one) => count(one.mothers), num: true },
+    { key: "cut", head: "Cut so far", value: (one) => one.cut, cell: (one) => count(one.cut), num: true },
+    {
+      key: "soon",
+      head: "In 4 weeks",
+      value: (one) => soon(one),
+      cell: (one) => count(Math.round(soon(one))),
+      num: true,
+    },
+    { key: "place", head: "Place", value: (one) => one.place },
+    { key: "planted", head: "Planted", value: (one) => one.planted_on, cell: (one) => shortDay(one.planted_on) },
+    { key: "generation", head: "Generation", value: (one) => one.generation, num: true, spare: true },
+  ];
+}
+
+const soon = (one: Stock) => one.given.slice(0, SOON).reduce((all, many) => all + many, 0);
