@@ -183,4 +183,6 @@ def grows(*, first_cut_week: int, first: float, a_week: float, most: float, life
             "shoots", "out_of_range", "Shoots begin above nothing, grow by 0 to 200 % a week, and end no lower."
         )
     ages = range(life_weeks)
-    return tuple(float(min(most, first * (1 + a_week) ** (n - first_cut_week))) if n >= first_cut_week else 0.0 for n in ages)
+    return tuple(
+        float(min(most, first * (1 + a_week) ** (n - first_cut_week))) if n >= first_cut_week else 0.0 for n in ages
+    )

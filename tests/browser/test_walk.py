@@ -2,19 +2,26 @@
 
 import re
 import time
+from datetime import timedelta
 from typing import Any
+from uuid import uuid4
 
 from django.conf import settings
 from django.core.management import call_command
 
-from aldrip.accounts.models import User
+from aldrip.accounts.context import Ctx
+from aldrip.accounts.models import Member, User
 from aldrip.archive.services import begin_with
 from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Delivery
 from aldrip.lots.models import Lot
 from aldrip.methods.library import load_library
+from aldrip.methods.models import Crop
+from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.services import Planted, cut, index, plant, read_habit
 from tests.browser.driver import BrowserCase
 
 LOOK = (settings.ROOT / "tests" / "browser" / "look.js").read_text(encoding="utf-8")
@@ -48,7 +55,18 @@ class Walk(BrowserCase):
         someone = User.objects.get(username="manager")
         someone.set_password("a long password")
         someone.save()
+        self.furnish()
         self.sign_in("manager")
+
+    def furnish(self) -> None:
+        """What the first release did not have yet."""
+        one = Member.objects.select_related("organisation", "user").get(user__username="manager")
+        ctx = Ctx(one.organisation, one.user, one.role)
+        crop = Library(ctx).rows(Crop).order_by("pk")[0]
+        spec = Planted(crop.pk, 40, read_habit("1, 15 %, 6", 4, 35), planted_on=ctx.today - timedelta(weeks=9))
+        stock = plant(ctx, spec, uuid4())
+        cut(ctx, stock.pk, cuttings=60, into="stock", client_uuid=uuid4())
+        index(ctx, stock.pk, what="grey mould", sound=True, client_uuid=uuid4())
 
     def views(self) -> dict[str, list[str]]:
         """Addresses by the room's route, and what is pressed there to open what lies over it."""
@@ -75,6 +93,11 @@ class Walk(BrowserCase):
             "/batches": ["/batches?view=board", "/batches?view=list", "/batches > New batch", "/batches > Level"],
             "/batches/$id": [f"/batches/{sown.pk}", f"/batches/{sown.pk}?do=count"],
             "/sowing": ["/sowing", f"/sowing?card={sown.pk}"],
+            "/stockplants": [
+                "/stockplants",
+                f"/stockplants?stock={MotherStock.objects.order_by('pk')[0].pk}",
+                "/stockplants > Plant mothers",
+            ],
             "/seedcrops": ["/seedcrops"],
             "/seedcrops/$id": [f"/seedcrops/{block.pk}"],
             "/seedcrops/$id/isolation": [f"/seedcrops/{block.pk}/isolation"],

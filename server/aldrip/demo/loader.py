@@ -28,6 +28,7 @@ from aldrip.diary.services import add_task, mark
 from aldrip.lots import services as lots
 from aldrip.lots.media import MediumSpec, add_medium, decide_medium, read_medium
 from aldrip.lots.models import Lot
+from aldrip.lots.taking import take_from_stock
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.resolver import Library
 from aldrip.methods.services import LineSpec, add_line
@@ -41,6 +42,7 @@ from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
 from aldrip.sowing.feeding import record_feed
 from aldrip.sowing.practice_device import SEED
+from aldrip.stockplants.services import Planted, cut, exhausted, index, plant, read_habit
 from aldrip_core.conditioning import MediumLimits
 from aldrip_core.forecast import TrayCount
 from aldrip_core.practice_sower import PracticeSower
@@ -127,6 +129,7 @@ class Season:
             day += timedelta(days=1)
         self._media()
         self._feed()
+        self._mothers()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -338,6 +341,35 @@ class Season:
         for day, ec, ph in told["read"]:
             self._stand_on(day)
             record_feed(self.ctx, recipe=told["recipe"], place_id=place, ec=ec, ph=ph, client_uuid=self._uuid())
+
+    def _mothers(self) -> None:
+        """Stock plants: planted, tested, cut; what was cut was stuck the same morning."""
+        for told in self.house["mothers"]:
+            crop = Library(self.ctx).rows(Crop).get(name=told["crop"])
+            line = Library(self.ctx).rows(Line).get(crop=crop, name=told["cultivar"])
+            place = self.ctx.rows(Place).get(name=told["place"])
+            habit = read_habit(told["shoots"], told["first_cut_week"], told["life_weeks"])
+            self._stand_on(told["planted"])
+            spec = Planted(crop.pk, told["mothers"], habit, line.pk, None, place.pk, note=told.get("note", ""))
+            stock = plant(self.ctx, spec, self._uuid())
+            for day, many in told["cut"]:
+                self._stand_on(day)
+                made = cut(self.ctx, stock.pk, cuttings=many, into="stock", client_uuid=self._uuid()).lot
+                assert made is not None
+                take_from_stock(self.ctx, made, Quantity.of(many, Unit.CUTTING), "stuck", on=day)
+            if test := told.get("tested"):
+                self._stand_on(test["on"])
+                index(
+                    self.ctx,
+                    stock.pk,
+                    what=test["what"],
+                    sound=True,
+                    client_uuid=self._uuid(),
+                    valid_until=test["valid_until"],
+                    laboratory=test["laboratory"],
+                )
+            if "exhausted" in told:
+                exhausted(self.ctx, stock.pk, on=told["exhausted"])
 
     def _sowers(self) -> None:
         """The house's tray sower, set for what is sown next, and the one that ships for practice."""
