@@ -175,11 +175,14 @@ class BrowserCase(LiveServerTestCase):
 
     def _fixture_teardown(self) -> None:
         # One that came between two looks, on a busy machine, may still hold a table: then it is emptied a moment later.
-        for _ in range(3):
-            with contextlib.suppress(CommandError):
-                return super()._fixture_teardown()
-            time.sleep(1)
-        super()._fixture_teardown()
+        for tries_left in (2, 1, 0):
+            try:
+                super()._fixture_teardown()
+                break
+            except CommandError:
+                if not tries_left:
+                    raise
+                time.sleep(1)
 
     def size(self, width: int, height: int) -> None:
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
