@@ -51,7 +51,7 @@ export function Board({ place }: { place: string | undefined }) {
   );
 }
 
-const SPARE = 4; // lanes drawn beyond what is seen
+const SPARE = 2; // lanes drawn beyond what is seen
 const LANE = 56; // px, as most are
 const BLOCK = 120;
 const MOST = 800;
