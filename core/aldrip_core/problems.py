@@ -91,6 +91,9 @@ SENTENCES: dict[str, Callable[[Mapping[str, Any]], str]] = {
         "it takes more trays and comes unevenly. Choose another lot, or test this one again."
     ),
     "short_seed": lambda d: f"Lot {d['lot']} is short by {d['grams']:,.1f} g with what is planned.",
+    "short_cuttings": lambda d: (
+        f"Batch {d['batch']} is to be begun in week {d['week']}, when the mothers give {d['short']:,.0f} cuttings less than are to be stuck."
+    ),
     "refused": lambda d: str(d["words"]),
     "barred": lambda d: f"Nothing of batch {d['batch']} may be delivered as it stands: {d['why']}.",
     "other_class": lambda d: f"Batch {d['batch']} is grown as {d['has']}; {d['asked']} is asked.",

@@ -3,13 +3,13 @@
 from datetime import timedelta
 from typing import Any
 
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Allocation, Batch
 from aldrip.lots.models import Lot, LotParent, Movement
 from aldrip.methods.models import Crop, Method
 from aldrip.stockplants.models import CutLog, MotherStock
 from aldrip.stockplants.services import read_habit
 from aldrip_core.refusal import Refused
-from tests.server.house import HouseCase, advance, member, uid
+from tests.server.house import HouseCase, advance, member, take_order, uid
 
 WEEK = timedelta(weeks=1)
 ONE = timedelta(days=1)
@@ -205,7 +205,16 @@ class Short(MothersCase):
         self.assertEqual(sum(found["short"]), sum(batch.start for batch in needs[1:]))
         self.assertGreaterEqual(len(found["remedies"]), 2)
         self.assertTrue(all(one["working"] for one in found["remedies"]))
+        # The order that hangs on one of them stands among what is wrong, with the week and by how much.
+        line = take_order(self.ctx, crop="Lavender", form="rooted cutting", quantity="80", due="2027-W50")
+        Allocation.objects.create(order_line=line, batch=needs[2], quantity=80)
+        week = (self.first + 10 * WEEK).isocalendar().week
+        self.assertIn(
+            f"Batch {needs[2].code} is to be begun in week {week}, when the mothers give {needs[2].start:,} cuttings less",
+            next(one["problem"] for one in self.get("/orders") if one["id"] == line.pk),
+        )
         told = self.waits("mothers_short")
+        self.assertIn(line.order.number, told[0]["sentence"])
         self.assertRegex(told[0]["sentence"], r"^3 weeks short of lavender cuttings, first by \d+ in week \d+; ")
         self.post(f"/mothers/{stock['id']}/exhausted", {"on": None})
         self.assertEqual(self.waits("mothers_short"), [])

@@ -1,6 +1,8 @@
 """Orders: list, entry, import with preview, export."""
 
+from collections.abc import Callable, Mapping
 from datetime import date, timedelta
+from types import MappingProxyType
 from typing import Any
 from uuid import UUID
 
@@ -22,7 +24,7 @@ from aldrip.orders import rows as order_rows
 from aldrip.orders import said, services
 from aldrip.orders.models import OrderLine, OwnWord, WaitingRow
 from aldrip.orders.promised import shown
-from aldrip_core.problems import read, sentence
+from aldrip_core.problems import Problem, read, sentence
 
 room = Room("orders")
 
@@ -189,9 +191,16 @@ OF_A_LINE = (
     "version",
 )
 STATES = dict(OrderLine.State.choices)
+#: Rooms above say here what is wrong with batches beside what stands at their lines: by batch.
+also_wrong: list[Callable[[Ctx], Mapping[int, Problem]]] = []
 
 
-def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: list[tuple[int, str]]) -> dict[str, Any]:
+def line_out(
+    values: tuple[Any, ...],
+    batches: list[tuple[int, str]],
+    aside: list[tuple[int, str]],
+    wrong: Mapping[int, Problem] = MappingProxyType({}),
+) -> dict[str, Any]:
     (
         pk,
         uuid,
@@ -244,7 +253,7 @@ def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: lis
         "forecast": shown(forecast, of),
         "delivered": shown(delivered, of),
         "short_cause": short_cause,
-        "problem": sentence(read(problems)) if problems else "",
+        "problem": _told(problems, [wrong[pk] for pk, _ in batches if pk in wrong] if state == OrderLine.State.OPEN else []),
         "note": note,
         "version": version,
         "batches": [code for _, code in batches],
@@ -253,6 +262,10 @@ def line_out(values: tuple[Any, ...], batches: list[tuple[int, str]], aside: lis
         "aside_ids": [pk for pk, _ in aside],
         "planned": bool(batches or aside),
     }
+
+
+def _told(problems: list[dict[str, Any]], also: list[Problem]) -> str:
+    return sentence([*read(problems), *also]) if problems or also else ""
 
 
 @room.get("/orders", "see", response=list[OrderLineOut])
@@ -264,6 +277,7 @@ def orders(ctx: Ctx, back: int = LATELY) -> Any:
     pairs = ctx.rows(OrderLine).filter(lately, allocations__isnull=False).exclude(allocations__batch__state="abandoned")
     for line, batch, code in pairs.values_list("id", "allocations__batch_id", "allocations__batch__code"):
         served.setdefault(line, []).append((batch, code))
+    wrong = {pk: one for found in also_wrong for pk, one in found(ctx).items()}
     aside: dict[int, list[tuple[int, str]]] = {}
     kept = ctx.rows(OrderLine).filter(lately, set_aside__isnull=False).order_by("set_aside__id")
     for line, lot, code in kept.values_list("id", "set_aside__lot_id", "set_aside__lot__code"):
@@ -272,7 +286,8 @@ def orders(ctx: Ctx, back: int = LATELY) -> Any:
     opened = [line for line in lines if line[at] == OrderLine.State.OPEN]
     closed = [line for line in lines if line[at] != OrderLine.State.OPEN]
     return fast_json(
-        line_out(line, sorted(served.get(line[0], [])), aside.get(line[0], [])) for line in [*opened, *reversed(closed)]
+        line_out(line, sorted(served.get(line[0], [])), aside.get(line[0], []), wrong)
+        for line in [*opened, *reversed(closed)]
     )
 
 

@@ -11,6 +11,7 @@ from aldrip.orders.models import OrderLine
 from aldrip.stockplants.models import MotherStock
 from aldrip.stockplants.services import habit_of, stand_of
 from aldrip_core.mother_stock import Outlook, given_by_week, outlook
+from aldrip_core.problems import Problem
 from aldrip_core.stages import Part
 
 WEEKS = 26
@@ -107,3 +108,18 @@ def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed
             one.batch.crop.slug,
             Fed(one.batch, week, float(one.batch.start), tuple(dict.fromkeys(orders.get(one.batch_id, ())))),
         )
+
+
+def short_batches(ctx: Ctx) -> dict[int, Problem]:
+    """What is wrong with batches that fall into a week in which the mothers give too little; by batch."""
+    stocks = list(
+        ctx.rows(MotherStock).filter(retired_on=None).select_related("lot__crop").order_by("-planted_on", "-pk")
+    )
+    found: dict[int, Problem] = {}
+    for one in outlooks(ctx, stocks):
+        for fed in one.fed:
+            short = one.outlook.short[fed.week]
+            if short > 0:
+                week = (one.first + timedelta(weeks=fed.week)).isocalendar().week
+                found[fed.batch.pk] = Problem("short_cuttings", {"batch": fed.batch.code, "week": week, "short": short})
+    return found
