@@ -110,10 +110,13 @@ class Stands(MothersCase):
 class Cuts(MothersCase):
     def test_cuttings_are_a_lot_of_their_mothers_to_be_stuck_in_time(self) -> None:
         stock = self.planted()["id"]
-        key = uid()
+        before, key = self.outlook()["given"], uid()
         made = self.cut(stock, "60", client_uuid=key)
         self.cut(stock, "60", client_uuid=key)
         self.assertEqual(CutLog.objects.count(), 1)
+        after = self.outlook()["given"]
+        self.assertAlmostEqual(after[0], max(0, before[0] - 60))
+        self.assertEqual(after[1:], before[1:])
         lot = Lot.objects.get(pk=made["cuts"][0]["lot_id"])
         self.assertEqual((lot.form, lot.unit, lot.balance), ("cutting", "cuttings", 60))
         assert lot.use_by is not None

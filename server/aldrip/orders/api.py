@@ -253,7 +253,9 @@ def line_out(
         "forecast": shown(forecast, of),
         "delivered": shown(delivered, of),
         "short_cause": short_cause,
-        "problem": _told(problems, [wrong[pk] for pk, _ in batches if pk in wrong] if state == OrderLine.State.OPEN else []),
+        "problem": _told(
+            problems, [wrong[pk] for pk, _ in batches if pk in wrong] if state == OrderLine.State.OPEN else []
+        ),
         "note": note,
         "version": version,
         "batches": [code for _, code in batches],

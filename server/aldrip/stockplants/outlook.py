@@ -5,10 +5,12 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
+from django.db.models import Sum
+
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.orders.models import OrderLine
-from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.models import CutLog, MotherStock
 from aldrip.stockplants.services import habit_of, stand_of
 from aldrip_core.mother_stock import Outlook, given_by_week, outlook
 from aldrip_core.problems import Problem
@@ -70,9 +72,13 @@ def outlooks(ctx: Ctx, stocks: Sequence[MotherStock]) -> list[OfCrop]:
     for slug, fed in _fed(ctx, first, list(by_crop)):
         wanted[slug].fed.append(fed)
         wanted[slug].by_week[fed.week] += fed.cuttings
+    # What was cut since Monday is stuck, planted or gone: this week gives so much less.
+    logs = ctx.rows(CutLog).filter(happened_at__gte=ctx.at(first) - timedelta(hours=12))
+    cut = dict(logs.values_list("stock__lot__crop__slug").annotate(all=Sum("cuttings")).order_by())
     found = []
     for slug, own in by_crop.items():
-        given = given_by_week([stand_of(stock) for stock in own], first=first, weeks=WEEKS)
+        gives = given_by_week([stand_of(stock) for stock in own], first=first, weeks=WEEKS)
+        given = (max(0.0, gives[0] - float(cut.get(slug, 0))), *gives[1:])
         told = outlook(given, wanted[slug].by_week, first=first, habit=habit_of(own[0]))
         found.append(OfCrop(own[0].lot.crop.name, first, tuple(own), tuple(wanted[slug].fed), told))
     return found
