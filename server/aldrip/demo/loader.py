@@ -28,7 +28,6 @@ from aldrip.diary.services import add_task, mark
 from aldrip.lots import services as lots
 from aldrip.lots.media import MediumSpec, add_medium, decide_medium, read_medium
 from aldrip.lots.models import Lot
-from aldrip.lots.taking import take_from_stock
 from aldrip.methods.models import Crop, Line
 from aldrip.methods.resolver import Library
 from aldrip.methods.services import LineSpec, add_line
@@ -356,7 +355,9 @@ class Season:
                 self._stand_on(day)
                 made = cut(self.ctx, stock.pk, cuttings=many, into="stock", client_uuid=self._uuid()).lot
                 assert made is not None
-                take_from_stock(self.ctx, made, Quantity.of(many, Unit.CUTTING), "stuck", on=day)
+                lots.correct_balance(
+                    self.ctx, made.pk, counted=Quantity.of(0, Unit.CUTTING), reason="all of them were stuck"
+                )
             if test := told.get("tested"):
                 self._stand_on(test["on"])
                 index(

@@ -71,29 +71,25 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
   );
   const id = `short-${outlook.crop.replace(/\W/g, "")}`;
   return (
-    <div className="overflow-x-auto">
-      <svg
-        width={WEEK * outlook.given.length + 4}
-        height={HEAD + TALL + FOOT}
-        role="img"
-        aria-label={`Cuttings by week: ${told.join(", ") || "none short"}`}
-        className="block"
-      >
-        <defs>
-          <pattern id={id} width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-            <rect width="2.4" height="6" className="fill-ink" />
-          </pattern>
-        </defs>
+    <>
+      {/* A week is a drawing of its own, so that they go on in a second row where there is no room beside each other. */}
+      <div role="img" aria-label={`Cuttings by week: ${told.join(", ") || "none short"}`} className="flex flex-wrap">
+        <svg width="0" height="0" className="absolute" aria-hidden="true">
+          <defs>
+            <pattern id={id} width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+              <rect width="2.4" height="6" className="fill-ink" />
+            </pattern>
+          </defs>
+        </svg>
         {outlook.given.map((given, n) => {
           const wanted = outlook.wanted[n] ?? 0;
           const day = addDays(outlook.first, n * 7);
-          const x = n * WEEK + 2;
           const over = Math.max(given, wanted);
           return (
-            <g key={day}>
+            <svg key={day} width={WEEK} height={HEAD + TALL + FOOT} className="block" aria-hidden="true">
               <title>{`week ${isoWeek(day).week}: ${count(Math.round(given))} given, ${count(wanted)} to be stuck`}</title>
               <rect
-                x={x + 2}
+                x={2}
                 width={WEEK - 4}
                 y={HEAD + TALL - high(given)}
                 height={high(given)}
@@ -101,7 +97,7 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
               />
               {wanted > given ? (
                 <rect
-                  x={x + 2}
+                  x={2}
                   width={WEEK - 4}
                   y={HEAD + TALL - high(wanted)}
                   height={high(wanted) - high(given)}
@@ -111,8 +107,8 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
               ) : null}
               {wanted > 0 ? (
                 <line
-                  x1={x - 1}
-                  x2={x + WEEK + 1}
+                  x1={0}
+                  x2={WEEK}
                   y1={HEAD + TALL - high(wanted)}
                   y2={HEAD + TALL - high(wanted)}
                   className="stroke-ink"
@@ -121,7 +117,7 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
               ) : null}
               {over > 0 ? (
                 <text
-                  x={x + WEEK / 2}
+                  x={WEEK / 2}
                   y={HEAD + TALL - high(over) - 4}
                   textAnchor="middle"
                   className="cond fill-ink text-note"
@@ -129,19 +125,19 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
                   {short(wanted > 0 ? wanted : given)}
                 </text>
               ) : null}
-              <text x={x + WEEK / 2} y={HEAD + TALL + 14} textAnchor="middle" className="cond fill-ink2 text-note">
+              <text x={WEEK / 2} y={HEAD + TALL + 14} textAnchor="middle" className="cond fill-ink2 text-note">
                 {isoWeek(day).week}
               </text>
-            </g>
+              <line x1={0} x2={WEEK} y1={HEAD + TALL} y2={HEAD + TALL} className="stroke-ink" />
+            </svg>
           );
         })}
-        <line x1={0} x2={WEEK * outlook.given.length + 4} y1={HEAD + TALL} y2={HEAD + TALL} className="stroke-ink" />
-      </svg>
+      </div>
       <p className="note">
         Bars: what the mothers give in a week; strokes: what is to be stuck; hatched: what is short. Cuttings do not
         wait for the next week.
       </p>
-    </div>
+    </>
   );
 }
 
