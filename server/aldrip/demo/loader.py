@@ -359,7 +359,7 @@ class Season:
                     self.ctx, made.pk, counted=Quantity.of(0, Unit.CUTTING), reason="all of them were stuck"
                 )
             if test := told.get("tested"):
-                self._stand_on(test["on"])
+                self._stand_on(test["when"])
                 index(
                     self.ctx,
                     stock.pk,
