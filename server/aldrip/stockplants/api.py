@@ -1,6 +1,7 @@
 """Mother plants: what stands, what is cut of it, and what it will give against what is to be stuck."""
 
 from datetime import date, datetime, timedelta
+from math import ceil
 from typing import Any, Literal
 from uuid import UUID
 
@@ -192,7 +193,7 @@ def remedy_words(one: Remedy, crop: str) -> str:
 
 
 def outlook_out(one: OfCrop) -> dict[str, Any]:
-    found, short = one.outlook, sum(one.outlook.short)
+    found, short = one.outlook, ceil(sum(one.outlook.short) - 1e-9)
     weeks = sum(many > 0 for many in found.short)
     told = (
         f"{number(short)} cuttings short in {plural(weeks, 'week')}, of {number(sum(found.wanted))} that are to be stuck."

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from math import ceil
 from typing import Any
 
 from django.db.models import Sum
@@ -127,5 +128,7 @@ def short_batches(ctx: Ctx) -> dict[int, Problem]:
             short = one.outlook.short[fed.week]
             if short > 0:
                 week = (one.first + timedelta(weeks=fed.week)).isocalendar().week
-                found[fed.batch.pk] = Problem("short_cuttings", {"batch": fed.batch.code, "week": week, "short": short})
+                found[fed.batch.pk] = Problem(
+                    "short_cuttings", {"batch": fed.batch.code, "week": week, "short": ceil(short - 1e-9)}
+                )
     return found

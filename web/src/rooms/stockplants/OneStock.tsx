@@ -50,7 +50,7 @@ function Cuts({ stock }: { stock: Stock }) {
   if (!stock.cuts.length) return <p className="mt-3 text-ink2">Nothing was cut of them yet.</p>;
   return (
     <>
-      <h3 className="mt-4">Cut, {count(stock.cut)} in all</h3>
+      <h3 className="mt-4 font-semibold">Cut, {count(stock.cut)} in all</h3>
       <table className="tbl">
         <tbody>
           {stock.cuts.map((one) => (
@@ -83,7 +83,7 @@ function Tests({ stock }: { stock: Stock }) {
   if (!stock.index.length) return <p className="mt-3 text-ink2">No health test is written down.</p>;
   return (
     <>
-      <h3 className="mt-4">Health tests</h3>
+      <h3 className="mt-4 font-semibold">Health tests</h3>
       <table className="tbl">
         <tbody>
           {stock.index.map((one) => (
@@ -124,7 +124,7 @@ function CutForm({ stock }: { stock: Stock }) {
   const typed = useWatch({ control: ask.form.control }) as typeof start;
   return (
     <section>
-      <h3>Cut today</h3>
+      <h3 className="font-semibold">Cut today</h3>
       <AskForm ask={ask} button="They are cut" big="phone">
         <AskField ask={ask} name="cuttings" label="Cuttings" className="phone" needed digits="whole" />
         <AskField ask={ask} name="into" label="They are" type="select" options={[...INTO]} />
