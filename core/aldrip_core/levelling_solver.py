@@ -6,6 +6,7 @@ raises the bound beside it, and often proves the best. Both solvers come with OR
 
 import time
 from collections.abc import Callable, Sequence
+from functools import partial
 from threading import Thread
 from typing import Any
 
@@ -42,12 +43,17 @@ def search(
             mine,
             seconds=(seconds - (time.monotonic() - begun)) * ways[0] / sum(ways),
             workers=workers,
-            go_on=lambda price, least, others=others, bound=bound: go_on(others + price, bound + least),  # type: ignore[misc]
+            go_on=partial(_beside, go_on, others, bound),
         )
         bound += least
         for b, w in zip(part, best, strict=True):
             found[b] = w
     return tuple(found), bound
+
+
+def _beside(go_on: Callable[[int, int], None], others: int, under: int, price: int, bound: int) -> None:
+    """Tell what a part has come to, with what the others cost."""
+    go_on(others + price, under + bound)
 
 
 def _search(

@@ -12,7 +12,6 @@ from aldrip.accounts.routes import Room
 from aldrip.base.quantity import read_count
 from aldrip.base.schemas import StepOut, steps
 from aldrip.base.words import day, number, plural, who
-from aldrip.lots.models import Lot
 from aldrip.stockplants import services
 from aldrip.stockplants.models import MotherStock
 from aldrip.stockplants.outlook import OfCrop, outlooks, stocks_of
@@ -261,14 +260,13 @@ def _one(ctx: Ctx, stock: MotherStock) -> Any:
 def plant(ctx: Ctx, body: PlantIn) -> Any:
     """Mothers were planted, of a lot that is there or raised elsewhere."""
     habit = services.read_habit(body.shoots, body.first_cut_week, body.life_weeks)
-    lot = ctx.get(Lot, body.lot_id).pk if body.lot_id is not None else None
     spec = services.Planted(
-        body.crop_id,  # type: ignore[arg-type]
+        body.crop_id,
         read_count(body.mothers, "mothers"),
         habit,
-        body.line_id,  # type: ignore[arg-type]
-        lot,
-        body.place_id,  # type: ignore[arg-type]
+        body.line_id,
+        body.lot_id,
+        body.place_id,
         body.planted_on,
         body.note,
     )

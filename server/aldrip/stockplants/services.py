@@ -31,12 +31,12 @@ STEM = re.compile(r"\s*[,;]\s*|\s+")
 class Planted:
     """What is said of a planting: how many mothers, of what, where, since when, and how they give."""
 
-    crop_id: int
+    crop_id: Ref
     mothers: int
     habit: Habit
-    line_id: int | None = None
-    lot_id: int | None = None
-    place_id: int | None = None
+    line_id: Ref | None = None
+    lot_id: Ref | None = None
+    place_id: Ref | None = None
     planted_on: date | None = None
     note: str = ""
 

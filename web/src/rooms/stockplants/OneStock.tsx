@@ -126,7 +126,7 @@ function CutForm({ stock }: { stock: Stock }) {
     <section>
       <h3 className="font-semibold">Cut today</h3>
       <AskForm ask={ask} button="They are cut" big="phone">
-        <AskField ask={ask} name="cuttings" label="Cuttings" className="phone" needed digits="whole" />
+        <AskField ask={ask} name="cuttings" label="How many were cut" className="phone" needed digits="whole" />
         <AskField ask={ask} name="into" label="They are" type="select" options={[...INTO]} />
         <AskField ask={ask} name="on" label="On" type="date" className="phone" max={today} />
         <AskField ask={ask} name="compound" label="Compound leaves were seen" type="check" />
