@@ -3,6 +3,9 @@
 from datetime import timedelta
 from typing import Any
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+
 from aldrip.batches.models import Allocation, Batch
 from aldrip.lots.models import Lot, LotParent, Movement
 from aldrip.methods.models import Crop, Method
@@ -126,6 +129,26 @@ class Cuts(MothersCase):
         late = Lot.objects.get(pk=yesterday["cuts"][1]["lot_id"])
         assert late.use_by is not None
         self.assertLess(late.use_by, self.ctx.now)
+
+    def test_a_cut_that_was_none_is_taken_back_with_its_lot(self) -> None:
+        stock = self.planted()["id"]
+        before, given = self.get("/lots"), self.outlook()["given"]
+        self.cut(stock, "60")
+        event = next(one for one in self.get("/audit") if one["sentence"].startswith("Cut 60"))
+        self.post(f"/acts/{event['id']}/take-back", {"reason": "another crate", "known": [event["id"]]})
+        self.assertEqual((self.get("/mothers")["stocks"][0]["cuts"], self.outlook()["given"]), ([], given))
+        self.assertEqual(self.get("/lots"), before)
+
+    def test_the_queries_do_not_grow_with_the_stocks(self) -> None:
+        counts = []
+        for many in (1, 6):
+            for _ in range(many):
+                self.cut(self.planted()["id"], "3")
+            for path in ("/mothers", "/season-line", "/orders"):
+                with CaptureQueriesContext(connection) as asked:
+                    self.get(path)
+                counts.append(len(asked))
+        self.assertEqual(counts[:3], counts[3:])
 
     def test_far_more_than_they_give_is_asked_about(self) -> None:
         stock = self.planted()["id"]

@@ -76,26 +76,26 @@ def _containers(ctx: Ctx, start: date, end: date) -> Iterator[InUse]:
         .filter(since__lt=end, until__gt=start)
     )
     rows = rows.exclude(trays=None, changing=[])
-    batches = {
-        pk: rest
-        for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing", "method_snapshot__containers")
-    }
-    snapshots = dict(
-        Batch.objects.filter(pk__in=[pk for pk, one in batches.items() if one[2]]).values_list(
-            "pk", "method_snapshot__stages"
+    batches = {pk: rest for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing")}
+    # The frozen methods are heavy: only those that set plants over are read.
+    changing = [pk for pk, (_, _, keys) in batches.items() if keys]
+    snapshots = {
+        pk: ({one["key"]: one for one in stages}, containers)
+        for pk, stages, containers in Batch.objects.filter(pk__in=changing).values_list(
+            "pk", "method_snapshot__stages", "method_snapshot__containers"
         )
-    )
+    }
     by_batch: dict[int, list[StageStands]] = {pk: [] for pk in batches}
     before: dict[int, str] = {}
     stages = BatchStage.objects.filter(batch__in=batches).order_by("batch", "order")
     for pk, order, key, kind, planned, out, alpha, beta, multiply in stages.values_list(
         "batch", "order", "key", "kind", "planned", "out", "alpha", "beta", "multiply"
     ):
-        _, _, changing, containers = batches[pk]
-        told = next((one for one in snapshots.get(pk, ()) if one["key"] == key), None)
+        own_stages, containers = snapshots.get(pk, ({}, {}))
+        told = own_stages.get(key)
         after = (told["after"] if told else before.get(pk, "")) if order else ""
         before[pk] = key
-        own = (containers or {}).get(told["container"]) if told and key in changing else None
+        own = containers.get(told["container"]) if told else None
         kept = Spread(alpha, beta).mean * multiply
         by_batch[pk].append(
             StageStands(
@@ -109,8 +109,8 @@ def _containers(ctx: Ctx, start: date, end: date) -> Iterator[InUse]:
                 into=out / kept if kept else 0.0,
             )
         )
-    for pk, own_stages in by_batch.items():
-        yield from in_use(own_stages, container=batches[pk][1] or "", many=batches[pk][0] or 0)
+    for pk, its_stages in by_batch.items():
+        yield from in_use(its_stages, container=batches[pk][1] or "", many=batches[pk][0] or 0)
 
 
 def board_of(ctx: Ctx, start: date, end: date) -> dict[str, Any]:

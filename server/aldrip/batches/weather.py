@@ -199,8 +199,10 @@ def heat(look: Look) -> Iterable[Decision]:
     """Seed that would rest in the heat that is forecast."""
     from aldrip.batches.deciding import promise_of
 
-    for one in heat_ahead(look.ctx, _known(look)):
-        if shaded(look.ctx, one):
+    ahead = heat_ahead(look.ctx, _known(look))
+    done = shaded(look.ctx, ahead)
+    for one in ahead:
+        if one in done:
             continue
         data = {
             "batch": one.batch.code,
@@ -213,11 +215,20 @@ def heat(look: Look) -> Iterable[Decision]:
         yield Decision("batches", "heat", one.batch.code, data, "/places?weather=1", one.spell.first)
 
 
-def shaded(ctx: Ctx, heat: Heat) -> bool:
-    """Whether shading stands on the day sheet for it, or was done."""
-    rows = ctx.rows(Task).filter(kind=SHADE, subject=heat.place.site.uuid, subject_code=heat.batch.code)
-    rows = rows.filter(due_from__lte=heat.spell.first, due_to__gt=heat.spell.last)
-    return rows.exclude(state=Task.State.NOT_DONE).exists()
+def shaded(ctx: Ctx, heats: Sequence[Heat]) -> set[Heat]:
+    """Those of them for which shading stands on the day sheet, or was done; one question for all."""
+    if not heats:
+        return set()
+    rows = ctx.rows(Task).filter(kind=SHADE, due_to__gt=ctx.today).exclude(state=Task.State.NOT_DONE)
+    tasks: dict[tuple[Any, str], list[tuple[date, date]]] = defaultdict(list)
+    for site, code, since, until in rows.values_list("subject", "subject_code", "due_from", "due_to"):
+        tasks[site, code].append((since, until))
+    return {
+        one
+        for one in heats
+        for since, until in tasks.get((one.place.site.uuid, one.batch.code), ())
+        if since <= one.spell.first and until > one.spell.last
+    }
 
 
 @act
@@ -230,7 +241,8 @@ def put_shading(ctx: Ctx, site_id: Ref, batch_id: Ref) -> Task:
     if not ahead:
         told = f"No heat is forecast in which {batch.code} would rest. Look at the weather again."
         raise refuse("batch_id", "no_heat", told)
-    found = next((one for one in ahead if not shaded(ctx, one)), None)
+    done = shaded(ctx, ahead)
+    found = next((one for one in ahead if one not in done), None)
     if found is None:
         raise refuse("batch_id", "there", "Shading for it stands on the day sheet already.")
     title = f"Shade and cool {found.place.name}, {_degrees(found.spell.worst_c)} ahead: {batch.crop.name} {batch.code}"

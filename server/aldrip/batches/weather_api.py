@@ -89,6 +89,8 @@ def shown(ctx: Ctx, site_id: Ref) -> Any:
         for one in threats.frosts_ahead(ctx)
         if one.site.pk == site.pk
     ]
+    ahead = [one for one in threats.heat_ahead(ctx, threats.days_ahead(ctx)) if one.place.site_id == site.pk]
+    done = threats.shaded(ctx, ahead)
     heats = [
         {
             "batch_id": one.batch.pk,
@@ -99,10 +101,9 @@ def shown(ctx: Ctx, site_id: Ref) -> Any:
             "last": one.spell.last,
             "worst_c": one.spell.worst_c,
             "ceiling_c": one.ceiling_c,
-            "shaded": threats.shaded(ctx, one),
+            "shaded": one in done,
         }
-        for one in threats.heat_ahead(ctx, threats.days_ahead(ctx))
-        if one.place.site_id == site.pk
+        for one in ahead
     ]
     return {
         "days": days,

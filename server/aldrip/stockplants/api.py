@@ -5,6 +5,7 @@ from math import ceil
 from typing import Any, Literal
 from uuid import UUID
 
+from django.db.models import QuerySet
 from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx, Ref
@@ -14,7 +15,7 @@ from aldrip.base.schemas import StepOut, steps
 from aldrip.base.words import day, number, plural, who
 from aldrip.stockplants import services
 from aldrip.stockplants.models import MotherStock
-from aldrip.stockplants.outlook import OfCrop, outlooks, stocks_of
+from aldrip.stockplants.outlook import OfCrop, outlooks
 from aldrip_core.mother_stock import Remedy, age_weeks, given_by_week, in_week
 
 room = Room("stockplants")
@@ -103,6 +104,7 @@ class MothersOut(Schema):
 
 
 SHOWN_WEEKS = 26
+MOST_SHOWN = 500
 
 
 def sentence_of(stock: MotherStock, today: date) -> str:
@@ -225,10 +227,17 @@ def outlook_out(one: OfCrop) -> dict[str, Any]:
     }
 
 
+def _shown(ctx: Ctx) -> QuerySet[MotherStock]:
+    """Stocks with everything that is shown of them."""
+    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place")
+    return rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by")
+
+
 @room.get("/mothers", "see", response=MothersOut)
 def list_mothers(ctx: Ctx, older: bool = False) -> Any:
     """Stocks of the house, and by crop what they will give against what is to be stuck; with `older` the retired ones too."""
-    stocks = stocks_of(ctx, all_of_them=older)
+    rows = _shown(ctx)
+    stocks = list((rows if older else rows.filter(retired_on=None)).order_by("-planted_on", "-pk")[:MOST_SHOWN])
     return {
         "stocks": [stock_out(ctx, one) for one in stocks],
         "outlooks": [outlook_out(one) for one in outlooks(ctx, stocks)],
@@ -252,8 +261,7 @@ class PlantIn(Schema):
 
 
 def _one(ctx: Ctx, stock: MotherStock) -> Any:
-    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place")
-    return stock_out(ctx, rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by").get(pk=stock.pk))
+    return stock_out(ctx, _shown(ctx).get(pk=stock.pk))
 
 
 @room.post("/mothers", "mothers.plan", response=MotherStockOut)

@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import number, plural
-from aldrip.stockplants.outlook import outlooks, stocks_of
+from aldrip.stockplants.outlook import outlooks, standing
 from aldrip.stockplants.services import newest_index
 from aldrip_core.mother_stock import in_week
 
@@ -34,7 +34,7 @@ TEST_DAYS = 28  # in which a laboratory answers; common practice, no source
 def mothers(look: Look) -> Iterable[Decision]:
     """Cuttings that are short, mothers that are over, and indexes that run out."""
     ctx = look.ctx
-    stocks = stocks_of(ctx)
+    stocks = list(standing(ctx).prefetch_related("index_tests"))
     if not stocks:
         return
     for one in outlooks(ctx, stocks):

@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from math import ceil
 from typing import Any
 
-from django.db.models import Sum
+from django.db.models import QuerySet, Sum
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Allocation, Batch, BatchStage
@@ -53,11 +53,9 @@ class _Wanted:
     by_week: list[float] = field(default_factory=lambda: [0.0] * WEEKS)
 
 
-def stocks_of(ctx: Ctx, *, all_of_them: bool = False) -> Sequence[MotherStock]:
-    """Stocks of the house, the youngest first; with `all_of_them` those that were retired too."""
-    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place")
-    rows = rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by")
-    return list((rows if all_of_them else rows.filter(retired_on=None)).order_by("-planted_on", "-pk")[:500])
+def standing(ctx: Ctx) -> QuerySet[MotherStock]:
+    """Stocks that were not retired, the youngest first, with what is reckoned from."""
+    return ctx.rows(MotherStock).filter(retired_on=None).select_related("lot__crop").order_by("-planted_on", "-pk")
 
 
 def outlooks(ctx: Ctx, stocks: Sequence[MotherStock]) -> list[OfCrop]:
@@ -119,11 +117,8 @@ def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed
 
 def short_batches(ctx: Ctx) -> dict[int, Problem]:
     """What is wrong with batches that fall into a week in which the mothers give too little; by batch."""
-    stocks = list(
-        ctx.rows(MotherStock).filter(retired_on=None).select_related("lot__crop").order_by("-planted_on", "-pk")
-    )
     found: dict[int, Problem] = {}
-    for one in outlooks(ctx, stocks):
+    for one in outlooks(ctx, list(standing(ctx))):
         for fed in one.fed:
             short = one.outlook.short[fed.week]
             if short > 0:

@@ -111,8 +111,11 @@ function Row({
   const to = bar.until === null ? 1 : axis.at(Math.max(bar.until, bar.since));
   const past = bar.until === null || bar.until > axis.end;
   const over = bar.until !== null && bar.until <= now;
-  // Words stand right of now and of the bar's end, where there is room for them; else before its begin.
-  const words = Math.min(Math.max(mark, over ? to : mark), 0.55);
+  // Words stand right of now and of the bar's end, where there is room for them; late in the day they end before its
+  // begin, or before now where it began early.
+  const after = Math.max(mark, over ? to : mark);
+  const late = after > 0.55;
+  const words = late ? 1 - (from > 0.4 ? from : mark) : after;
   const percent = (share: number) => `${(share * 100).toFixed(3)}%`;
   const told = (
     <>
@@ -142,11 +145,13 @@ function Row({
         )}
       </span>
       <span
-        className="relative block truncate lg:pl-2 lg:[margin-left:var(--at)]"
+        className={`relative block truncate ${late ? "lg:[margin-right:var(--at)] lg:pr-2 lg:text-right" : "lg:[margin-left:var(--at)] lg:pl-2"}`}
         style={{ "--at": percent(words) } as React.CSSProperties}
       >
         {bar.clock === null ? (
-          <Door link={bar.link}>{told}</Door>
+          <span className="bg-white/85 px-1">
+            <Door link={bar.link}>{told}</Door>
+          </span>
         ) : (
           <button
             type="button"
