@@ -241,6 +241,7 @@ export function Table<Row extends object>({
                   columns={shown}
                   chosen={on?.(row) ?? false}
                   cards={cards}
+                  plain={spare < SPARE}
                   index={index}
                   measure={long ? virtual.measureElement : null}
                 />
@@ -266,16 +267,19 @@ interface LineProps<Row> {
   columns: Column<Row>[];
   chosen: boolean;
   cards: boolean;
+  /** Only its words, while the list is torn along: links and flags come when it rests. */
+  plain: boolean;
   index: number;
   measure: Ref<HTMLTableRowElement>;
 }
 
 /** One row; it is drawn again only when something of it changes, however far the list is scrolled. */
-const Line = memo(function Line<Row>({ row, columns, chosen, cards, index, measure }: LineProps<Row>) {
+const Line = memo(function Line<Row>({ row, columns, chosen, cards, plain, index, measure }: LineProps<Row>) {
   return (
     <tr data-on={chosen} data-index={index} ref={measure}>
       {columns.map((column) => {
-        const shown = column.cell ? column.cell(row) : column.value(row);
+        const full = column.cell ? column.cell(row) : column.value(row);
+        const shown = plain && isValidElement(full) ? wordsOf(full) || column.value(row) : full;
         if (cards && (shown === "" || shown === null)) return null;
         return (
           <td key={column.key} className={column.num && !cards ? "num" : ""} data-head={column.head}>

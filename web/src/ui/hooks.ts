@@ -1,6 +1,6 @@
 import { useMutation, useSuspenseQuery } from "@tanstack/react-query";
 import { useSearch } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { startTransition, useEffect, useState } from "react";
 import { A_YEAR, LATELY, saved, sessionQuery } from "../api/queries";
 
 /** Something that saves; whatever hangs on it is fetched anew. */
@@ -43,7 +43,8 @@ export function useSpare(most: number, high: number): number {
       if (Math.abs(now - was) > most * high) {
         setTorn(true);
         window.clearTimeout(later);
-        later = window.setTimeout(() => setTorn(false), 150);
+        // What was left out comes back piece by piece, so that the next turn of the wheel does not wait for it.
+        later = window.setTimeout(() => startTransition(() => setTorn(false)), 150);
       }
       was = now;
     };
