@@ -58,6 +58,7 @@ from aldrip.sowing.api import room as sowing
 from aldrip.sowing.feeds_api import room as feeds
 from aldrip.sowing.sowers_api import room as sowers
 from aldrip.stockplants.api import room as stockplants
+from aldrip.stockplants.planning_api import room as mother_plans
 
 log = logging.getLogger("aldrip.requests")
 
@@ -106,6 +107,7 @@ for router in (
     sowers.router,
     feeds.router,
     stockplants.router,
+    mother_plans.router,
     seedcrops.router,
     deliveries.router,
     customers.router,

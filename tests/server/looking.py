@@ -32,6 +32,7 @@ ASKED = {
     "feeds": "/feeds",
     "media": "/media?older=true",
     "mothers": "/mothers?older=true",
+    "mother-plans": "/mothers/plans",
     "treatments": "/lots/{lots}/treatments",
     "machines": "/machines",
     "calibration": "/batches/{batches}/calibration/{machines}",

@@ -90,6 +90,8 @@ BODIES: dict[str, Any] = {
     "/mothers/{stock_id}/cuts": {"cuttings": "1", "client_uuid": uid()},
     "/mothers/{stock_id}/index": {"what": "x", "sound": True, "client_uuid": uid()},
     "/mothers/{stock_id}/retire": {"into": "x"},
+    "/mothers/plan-draft": {"crop_id": 0},
+    "/mothers/plans": {"crop_id": 0, "client_uuid": uid()},
     "/machines": {"name": "", "setting_min": 0, "setting_max": 8},
     "/machines/{machine_id}": {"name": "", "setting_min": 0, "setting_max": 8},
     "/batches/{batch_id}/trials": {"machine_id": 0, "setting": "4", "grams": "1", "uuid": uid()},

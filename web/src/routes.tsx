@@ -89,6 +89,7 @@ const routes = [
     "/stockplants",
     lazyRouteComponent(() => import("./rooms/stockplants/StockPlants"), "StockPlants"),
     "stock",
+    "plan",
   ),
   at(
     "/seedcrops",

@@ -94,6 +94,7 @@ class OutlookOut(Schema):
     wanted: list[float]
     short: list[float]
     sentence: str
+    to_come: list[float]  # of what is given, by week: what mothers give that are only planned
     fed: list[FedOut]
     remedies: list[MothersRemedyOut]
 
@@ -210,6 +211,7 @@ def outlook_out(one: OfCrop) -> dict[str, Any]:
         "wanted": list(found.wanted),
         "short": list(found.short),
         "sentence": told,
+        "to_come": list(one.to_come),
         "fed": [
             {
                 "batch_id": fed.batch.pk,
@@ -252,6 +254,7 @@ class PlantIn(Schema):
     line_id: Ref | None = None
     lot_id: Ref | None = None
     place_id: Ref | None = None
+    start_id: Ref | None = None
     planted_on: date | None = None
     shoots: str = Field("1, 15 %, 6", max_length=1000)
     first_cut_week: int = 4
@@ -277,6 +280,7 @@ def plant(ctx: Ctx, body: PlantIn) -> Any:
         body.place_id,
         body.planted_on,
         body.note,
+        body.start_id,
     )
     return _one(ctx, services.plant(ctx, spec, body.client_uuid))
 

@@ -5,6 +5,7 @@ from django.db import models
 from aldrip.accounts.models import Organisation, User
 from aldrip.base.models import Event, Known
 from aldrip.lots.models import Lot
+from aldrip.methods.models import Crop, Line
 from aldrip.places.models import Place
 
 
@@ -32,6 +33,39 @@ class MotherStock(Known):
 
     def __str__(self) -> str:
         return f"mothers {self.lot.code}"
+
+
+class MotherPlan(Known):
+    """Plantings of mothers for a demand of ready cuttings week by week, and what the plan was reckoned with."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="mother_plans")
+    crop = models.ForeignKey(Crop, on_delete=models.PROTECT, related_name="+")
+    line = models.ForeignKey(Line, on_delete=models.PROTECT, null=True, related_name="+")
+    first = models.DateField()  # the Monday from which its weeks count
+    demand = models.JSONField()  # ready cuttings by week, without reserve
+    served = models.JSONField(default=list)  # of what was wanted beyond it, by week: what mothers that stand serve
+    raising = models.JSONField()  # how mothers give and what becomes of what is cut, in core's words
+    note = models.CharField(max_length=300, blank=True)
+    dropped_on = models.DateField(null=True)
+
+    def __str__(self) -> str:
+        return f"mothers of {self.crop} from {self.first}"
+
+
+class MotherStart(Known):
+    """A planting that a plan asks for: in the week of its Monday; ordered, and in the end planted."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="+")
+    plan = models.ForeignKey(MotherPlan, on_delete=models.CASCADE, related_name="starts")
+    on = models.DateField()
+    plantlets = models.PositiveIntegerField()
+    ordered_on = models.DateField(null=True)
+    ordered_from = models.CharField(max_length=120, blank=True)
+    stock = models.OneToOneField(MotherStock, on_delete=models.SET_NULL, null=True, related_name="start")
+
+    class Meta:
+        ordering = ["on", "pk"]
+        constraints = [models.UniqueConstraint(fields=["plan", "on"], name="one_start_of_a_plan_a_week")]
 
 
 class CutLog(Event):

@@ -11,7 +11,8 @@ from django.db.models import QuerySet, Sum
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.orders.models import OrderLine
-from aldrip.stockplants.models import CutLog, MotherStock
+from aldrip.stockplants.models import CutLog, MotherStart, MotherStock
+from aldrip.stockplants.planned_mothers import raising_of, to_come, unplanted
 from aldrip.stockplants.services import habit_of, stand_of
 from aldrip_core.mother_stock import Outlook, given_by_week, outlook
 from aldrip_core.problems import Problem
@@ -39,6 +40,7 @@ class OfCrop:
     stocks: tuple[MotherStock, ...]
     fed: tuple[Fed, ...]
     outlook: Outlook
+    to_come: tuple[float, ...] = ()  # of what is given, by week: what mothers give that are only planned
 
     @property
     def short_orders(self) -> tuple[tuple[int, str], ...]:
@@ -58,28 +60,39 @@ def standing(ctx: Ctx) -> QuerySet[MotherStock]:
     return ctx.rows(MotherStock).filter(retired_on=None).select_related("lot__crop").order_by("-planted_on", "-pk")
 
 
-def outlooks(ctx: Ctx, stocks: Sequence[MotherStock]) -> list[OfCrop]:
-    """By crop, for half a year from this week on. Only crops of which mothers stand, or stood and were not retired."""
+def outlooks(ctx: Ctx, stocks: Sequence[MotherStock], starts: Sequence[MotherStart] | None = None) -> list[OfCrop]:
+    """By crop, for half a year from this week on. Only crops of which mothers stand, stood and were not retired, or are planned.
+
+    starts: the plantings that are still to come, where somebody has read them already.
+    """
     first = ctx.today - timedelta(days=ctx.today.weekday())
     by_crop: dict[str, list[MotherStock]] = {}
     for stock in stocks:
         if stock.retired_on is None:
             by_crop.setdefault(stock.lot.crop.slug, []).append(stock)
-    if not by_crop:
+    asked = list(unplanted(ctx)) if starts is None else list(starts)
+    coming = to_come(asked, first, WEEKS)
+    if not by_crop and not coming:
         return []
-    wanted = {slug: _Wanted() for slug in by_crop}
-    for slug, fed in _fed(ctx, first, list(by_crop)):
+    names = {one.plan.crop.slug: one.plan.crop.name for one in asked}
+    habits = {one.plan.crop.slug: raising_of(one.plan).habit for one in asked}
+    wanted = {slug: _Wanted() for slug in (*by_crop, *coming)}
+    for slug, fed in _fed(ctx, first, list(wanted)):
         wanted[slug].fed.append(fed)
         wanted[slug].by_week[fed.week] += fed.cuttings
     # What was cut since Monday is stuck, planted or gone: this week gives so much less.
     logs = ctx.rows(CutLog).filter(happened_at__gte=ctx.at(first) - timedelta(hours=12))
     cut = dict(logs.values_list("stock__lot__crop__slug").annotate(all=Sum("cuttings")).order_by())
     found = []
-    for slug, own in by_crop.items():
+    for slug in wanted:
+        own, planned = by_crop.get(slug, []), coming.get(slug, [0.0] * WEEKS)
         gives = given_by_week([stand_of(stock) for stock in own], first=first, weeks=WEEKS)
-        given = (max(0.0, gives[0] - float(cut.get(slug, 0))), *gives[1:])
-        told = outlook(given, wanted[slug].by_week, first=first, habit=habit_of(own[0]))
-        found.append(OfCrop(own[0].lot.crop.name, first, tuple(own), tuple(wanted[slug].fed), told))
+        here = (max(0.0, gives[0] - float(cut.get(slug, 0))), *gives[1:])
+        given = [a + b for a, b in zip(here, planned, strict=True)]
+        habit = habit_of(own[0]) if own else habits[slug]
+        told = outlook(given, wanted[slug].by_week, first=first, habit=habit)
+        name = own[0].lot.crop.name if own else names[slug]
+        found.append(OfCrop(name, first, tuple(own), tuple(wanted[slug].fed), told, tuple(planned)))
     return found
 
 

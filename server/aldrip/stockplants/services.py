@@ -16,7 +16,7 @@ from aldrip.lots.moving import move
 from aldrip.lots.taking import Wanted, take_from_stock
 from aldrip.methods.models import Crop, Line
 from aldrip.places.models import Place
-from aldrip.stockplants.models import CutLog, IndexTest, MotherStock
+from aldrip.stockplants.models import CutLog, IndexTest, MotherStart, MotherStock
 from aldrip_core.mother_stock import WAITS_H, Habit, Stand, given_by_week, grows
 from aldrip_core.units import Quantity, Unit, unit
 
@@ -39,6 +39,7 @@ class Planted:
     place_id: Ref | None = None
     planted_on: date | None = None
     note: str = ""
+    start_id: Ref | None = None  # the planting of a plan that this is
 
 
 def habit_of(stock: MotherStock) -> Habit:
@@ -103,6 +104,7 @@ def plant(ctx: Ctx, spec: Planted, client_uuid: uuid.UUID) -> MotherStock:
     if source is not None and line is None:
         line = source.line
     place = ctx.get(Place, spec.place_id) if spec.place_id else None
+    start = _start(ctx, spec.start_id, crop) if spec.start_id else None
     of = getattr(source, "cut", None) if source is not None else None
     made = _stock(ctx, crop, line, place, on, spec, of.stock.generation + 1 if of else 0, client_uuid)
     if source is not None:
@@ -115,6 +117,9 @@ def plant(ctx: Ctx, spec: Planted, client_uuid: uuid.UUID) -> MotherStock:
             ctx, source, pieces, "planted", on=on, wanted=wanted, subject=made, subject_code=made.lot.code
         )
         LotParent.objects.create(child=made.lot, parent=source, quantity=-taken.quantity, how="planted")
+    if start is not None:
+        start.stock = made
+        start.save(update_fields=["stock"])
     where = f" in {place.name}" if place else ""
     ctx.record(
         "mothers.plant",
@@ -122,6 +127,18 @@ def plant(ctx: Ctx, spec: Planted, client_uuid: uuid.UUID) -> MotherStock:
         made,
     )
     return made
+
+
+def _start(ctx: Ctx, start_id: Ref, crop: Crop) -> MotherStart:
+    """The planting of a plan that is planted now. Raises Refused."""
+    start = ctx.get(MotherStart, start_id, lock=True)
+    if start.plan.crop.slug != crop.slug:
+        told = f"That plan is for {start.plan.crop.name.lower()}. Choose it, or plant without the plan."
+        raise refuse("crop_id", "other_crop", told)
+    if start.stock is not None:
+        told = f"This planting stands already, as mothers {start.stock.lot.code}. Plant more without the plan."
+        raise refuse("start_id", "planted", told)
+    return start
 
 
 def _stock(

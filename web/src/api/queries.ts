@@ -212,6 +212,15 @@ export const mothersQuery = (older = false) =>
     queryKey: ["mothers", older],
     queryFn: () => take(api.GET("/api/mothers", { params: { query: { older } } })),
   });
+export const motherPlansQuery = queryOptions({
+  queryKey: ["mother-plans"],
+  queryFn: () => take(api.GET("/api/mothers/plans")),
+});
+export const raisingQuery = (crop: number) =>
+  queryOptions({
+    queryKey: ["mother-plans", "raising", crop],
+    queryFn: () => take(api.GET("/api/mothers/raising", { params: { query: { crop_id: crop } } })),
+  });
 export const chainQuery = (batch: number, planted: string, rate: string) =>
   queryOptions({
     queryKey: ["card", batch, "chain", planted, rate],

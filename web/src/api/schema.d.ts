@@ -3067,6 +3067,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mothers/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Plans
+         * @description Plans that were not given up, the newest on top.
+         */
+        get: operations["aldrip_stockplants_planning_api_list_plans"];
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a plan, with the plantings that somebody chose or the fewest there are.
+         */
+        post: operations["aldrip_stockplants_planning_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/raising": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Raising
+         * @description How mothers of a crop are raised, as the newest plan or planting says; else as usual.
+         */
+        get: operations["aldrip_stockplants_planning_api_raising"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/plan-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft
+         * @description What a plan would be, or what follows from plantings that somebody chose; nothing is kept.
+         */
+        post: operations["aldrip_stockplants_planning_api_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/plans/{plan_id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop
+         * @description Give a plan up; what was planted of it stands.
+         */
+        post: operations["aldrip_stockplants_planning_api_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mothers/starts/{start_id}/ordered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ordered
+         * @description The plantlets of a planting are ordered, or after all are not.
+         */
+        post: operations["aldrip_stockplants_planning_api_ordered"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/seed-crops": {
         parameters: {
             query?: never;
@@ -10140,6 +10244,8 @@ export interface components {
             short: number[];
             /** Sentence */
             sentence: string;
+            /** To Come */
+            to_come: number[];
             /** Fed */
             fed: components["schemas"]["FedOut"][];
             /** Remedies */
@@ -10160,6 +10266,8 @@ export interface components {
             lot_id?: number | string | null;
             /** Place Id */
             place_id?: number | string | null;
+            /** Start Id */
+            start_id?: number | string | null;
             /** Planted On */
             planted_on?: string | null;
             /**
@@ -10247,6 +10355,345 @@ export interface components {
         RetireIn: {
             /** Into */
             into: string;
+        };
+        /** MotherPlanOut */
+        MotherPlanOut: {
+            /** Id */
+            id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Crop */
+            crop: string;
+            /** Crop Id */
+            crop_id: number;
+            /** Line */
+            line: string;
+            /** Line Id */
+            line_id: number | null;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Note */
+            note: string;
+            /** Sentence */
+            sentence: string;
+            /** Raising */
+            raising: string;
+            /** Shoots */
+            shoots: string;
+            /** First Cut Week */
+            first_cut_week: number;
+            /** Life Weeks */
+            life_weeks: number;
+            /** Starts */
+            starts: components["schemas"]["MotherStartOut"][];
+            /** Weeks */
+            weeks: components["schemas"]["PlanWeekOut"][];
+        };
+        /** MotherStartOut */
+        MotherStartOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Plantlets */
+            plantlets: number;
+            /** Ordered On */
+            ordered_on: string | null;
+            /** Ordered From */
+            ordered_from: string;
+            /** Stock */
+            stock: string;
+            /** Stock Uuid */
+            stock_uuid: string | null;
+            /** Late */
+            late: boolean;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * PlanWeekOut
+         * @description `raised`, `rooted`: mothers from plantlets and from first cuts; cuttings: `to_mothers`, `stuck`, `wasted`; rooted ones: `wanted`, `ready`, `short`.
+         */
+        PlanWeekOut: {
+            /** Week */
+            week: number;
+            /** Raised */
+            raised: number;
+            /** Rooted */
+            rooted: number;
+            /** To Mothers */
+            to_mothers: number;
+            /** Stuck */
+            stuck: number;
+            /** Wasted */
+            wasted: number;
+            /** Wanted */
+            wanted: number;
+            /** Ready */
+            ready: number;
+            /** Short */
+            short: number;
+        };
+        /** KeepMotherPlanIn */
+        KeepMotherPlanIn: {
+            /** Crop Id */
+            crop_id: number | string;
+            /** Line Id */
+            line_id?: number | string | null;
+            /**
+             * Many
+             * @default
+             */
+            many: string;
+            /** From On */
+            from_on?: string | null;
+            /**
+             * Weeks
+             * @default 1
+             */
+            weeks: number;
+            /**
+             * For Batches
+             * @default false
+             */
+            for_batches: boolean;
+            /**
+             * Count Standing
+             * @default true
+             */
+            count_standing: boolean;
+            /**
+             * Shoots
+             * @default 1, 15 %, 6
+             */
+            shoots: string;
+            /**
+             * First Cut Week
+             * @default 4
+             */
+            first_cut_week: number;
+            /**
+             * Life Weeks
+             * @default 35
+             */
+            life_weeks: number;
+            /**
+             * Submother Cuts
+             * @default 0
+             */
+            submother_cuts: number;
+            /**
+             * Rooting Weeks
+             * @default 3
+             */
+            rooting_weeks: number;
+            /**
+             * Rooting Percent
+             * @default 90
+             */
+            rooting_percent: string;
+            /**
+             * Hardening Weeks
+             * @default 2
+             */
+            hardening_weeks: number;
+            /**
+             * Hardening Percent
+             * @default 95
+             */
+            hardening_percent: string;
+            /**
+             * Hold Weeks
+             * @default 1
+             */
+            hold_weeks: number;
+            /**
+             * Reserve Percent
+             * @default 10
+             */
+            reserve_percent: string;
+            /** Starts */
+            starts?: components["schemas"]["StartIn"][] | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** StartIn */
+        StartIn: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Plantlets */
+            plantlets: string;
+        };
+        /**
+         * RaisingOut
+         * @description How mothers of a crop are raised where nobody says otherwise, as it is typed; and what batches lack of them.
+         */
+        RaisingOut: {
+            /** Shoots */
+            shoots: string;
+            /** First Cut Week */
+            first_cut_week: number;
+            /** Life Weeks */
+            life_weeks: number;
+            /** Submother Cuts */
+            submother_cuts: number;
+            /** Rooting Weeks */
+            rooting_weeks: number;
+            /** Rooting Percent */
+            rooting_percent: string;
+            /** Hardening Weeks */
+            hardening_weeks: number;
+            /** Hardening Percent */
+            hardening_percent: string;
+            /** Hold Weeks */
+            hold_weeks: number;
+            /** Reserve Percent */
+            reserve_percent: string;
+        };
+        /** DraftStartOut */
+        DraftStartOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Plantlets */
+            plantlets: number;
+        };
+        /** MotherDraftOut */
+        MotherDraftOut: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Sentence */
+            sentence: string;
+            /** Starts */
+            starts: components["schemas"]["DraftStartOut"][];
+            /** Weeks */
+            weeks: components["schemas"]["PlanWeekOut"][];
+            /** Warnings */
+            warnings: string[];
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /**
+         * MotherPlanIn
+         * @description As typed. `many`: one number for each of `weeks`, or a number for every week: “2000 4000 6000”.
+         */
+        MotherPlanIn: {
+            /** Crop Id */
+            crop_id: number | string;
+            /** Line Id */
+            line_id?: number | string | null;
+            /**
+             * Many
+             * @default
+             */
+            many: string;
+            /** From On */
+            from_on?: string | null;
+            /**
+             * Weeks
+             * @default 1
+             */
+            weeks: number;
+            /**
+             * For Batches
+             * @default false
+             */
+            for_batches: boolean;
+            /**
+             * Count Standing
+             * @default true
+             */
+            count_standing: boolean;
+            /**
+             * Shoots
+             * @default 1, 15 %, 6
+             */
+            shoots: string;
+            /**
+             * First Cut Week
+             * @default 4
+             */
+            first_cut_week: number;
+            /**
+             * Life Weeks
+             * @default 35
+             */
+            life_weeks: number;
+            /**
+             * Submother Cuts
+             * @default 0
+             */
+            submother_cuts: number;
+            /**
+             * Rooting Weeks
+             * @default 3
+             */
+            rooting_weeks: number;
+            /**
+             * Rooting Percent
+             * @default 90
+             */
+            rooting_percent: string;
+            /**
+             * Hardening Weeks
+             * @default 2
+             */
+            hardening_weeks: number;
+            /**
+             * Hardening Percent
+             * @default 95
+             */
+            hardening_percent: string;
+            /**
+             * Hold Weeks
+             * @default 1
+             */
+            hold_weeks: number;
+            /**
+             * Reserve Percent
+             * @default 10
+             */
+            reserve_percent: string;
+            /** Starts */
+            starts?: components["schemas"]["StartIn"][] | null;
+        };
+        /**
+         * OrderedIn
+         * @description `on`: the day on which they were ordered; none: they are not, after all.
+         */
+        OrderedIn: {
+            /**
+             * From Whom
+             * @default
+             */
+            from_whom: string;
+            /** On */
+            on?: string | null;
         };
         /** SeedCropOut */
         SeedCropOut: {
@@ -16474,6 +16921,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherPlanOut"][];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepMotherPlanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherPlanOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_raising: {
+        parameters: {
+            query?: {
+                crop_id?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RaisingOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotherPlanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherDraftOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherPlanOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_planning_api_ordered: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                start_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotherPlanOut"];
                 };
             };
         };

@@ -14,22 +14,37 @@ const named = (rows: { id: number; name: string }[]) => [
 ];
 const number = (text: string) => (text ? Number(text) : null);
 
+export interface PlannedStart {
+  id: number;
+  plantlets: number;
+  crop_id: number;
+  line_id: number | null;
+  shoots: string;
+  first_cut_week: number;
+  life_weeks: number;
+}
+interface Props {
+  /** The planting of a plan that this is. */
+  start: PlannedStart | null;
+  onDone: (made: Schemas["MotherStockOut"]) => void;
+}
+
 /** A planting of mothers: of what, how many, and how they give. */
-export function PlantMothers({ onDone }: { onDone: (made: Schemas["MotherStockOut"]) => void }) {
+export function PlantMothers({ start: planned, onDone }: Props) {
   const { today } = useSpan();
   const { data: library } = useQuery(libraryQuery);
   const { data: places } = useQuery(placesQuery);
   const { data: lots } = useQuery(lotsQuery);
   const start = {
-    crop_id: "",
-    line_id: "",
+    crop_id: planned ? String(planned.crop_id) : "",
+    line_id: planned?.line_id ? String(planned.line_id) : "",
     lot_id: "",
-    mothers: "",
+    mothers: planned ? String(planned.plantlets) : "",
     place_id: "",
     planted_on: today,
-    shoots: "1, 15 %, 6",
-    first_cut_week: "4",
-    life_weeks: "35",
+    shoots: planned?.shoots ?? "1, 15 %, 6",
+    first_cut_week: String(planned?.first_cut_week ?? 4),
+    life_weeks: String(planned?.life_weeks ?? 35),
     note: "",
   };
   const ask = useAsk({
@@ -47,6 +62,7 @@ export function PlantMothers({ onDone }: { onDone: (made: Schemas["MotherStockOu
             place_id: number(typed.place_id),
             first_cut_week: Number(typed.first_cut_week),
             life_weeks: Number(typed.life_weeks),
+            start_id: planned?.id ?? null,
             client_uuid: uuid,
           },
         }),

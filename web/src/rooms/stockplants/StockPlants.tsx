@@ -10,7 +10,9 @@ import { Empty, Faults, LotCode, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { OneStock } from "./OneStock";
 import { Outlook } from "./Outlook";
-import { PlantMothers } from "./PlantMothers";
+import { PlanMothers } from "./PlanMothers";
+import { Plans } from "./Plans";
+import { type PlannedStart, PlantMothers } from "./PlantMothers";
 
 type Stock = Schemas["MotherStockOut"];
 const SOON = 4; // weeks
@@ -22,6 +24,8 @@ export function StockPlants() {
   const may = useMay();
   const [older, setOlder] = useState(false);
   const [add, setAdd] = useState(false);
+  const [start, setStart] = useState<PlannedStart | null>(null);
+  const plan = (plan?: string) => navigate({ to: "/stockplants", search: (old) => ({ ...old, plan }) });
   const { data, error } = useQuery(mothersQuery(older || Boolean(address.stock)));
   const open = (stock?: string) => navigate({ to: "/stockplants", search: (old) => ({ ...old, stock }) });
   const columns = useMemo(() => columnsOf((stock) => void open(stock)), []);
@@ -35,9 +39,14 @@ export function StockPlants() {
         note={data ? `${few(standing.length, "stock")}, ${few(mothers, "mother")} standing` : ""}
       >
         {may("mothers.plan") ? (
-          <button type="button" className="btn" onClick={() => setAdd(true)}>
-            Plant mothers
-          </button>
+          <>
+            <button type="button" className="btn" onClick={() => void plan("new")}>
+              Plan mothers
+            </button>
+            <button type="button" className="btn" onClick={() => setAdd(true)}>
+              Plant mothers
+            </button>
+          </>
         ) : null}
       </RoomHead>
       {data ? null : <p className="text-ink3">{error ? "" : "Fetching …"}</p>}
@@ -47,7 +56,7 @@ export function StockPlants() {
           <p>
             Mothers are planted once and cut again and again: each planting stands here with what it gives week by week,
             what was cut of it, and its health tests. What they will give is held against the batches that are to be
-            begun with cuttings.
+            begun with cuttings. How many are planted when is planned from what is to be ready.
           </p>
           {may("mothers.plan") ? (
             <button type="button" className="btn btn-decide" onClick={() => setAdd(true)}>
@@ -59,6 +68,10 @@ export function StockPlants() {
       {data?.outlooks.map((one) => (
         <Outlook key={one.crop} outlook={one} />
       ))}
+      <Plans
+        {...(address.plan ? { chosen: address.plan } : {})}
+        onPlant={(of, { id, plantlets }) => setStart({ ...of, id, plantlets })}
+      />
       {data?.stocks.length ? (
         <div className="mt-6">
           <Table
@@ -77,13 +90,30 @@ export function StockPlants() {
           />
         </div>
       ) : null}
-      {add ? (
-        <Sheet open onClose={() => setAdd(false)} title="Plant mothers">
+      {add || start ? (
+        <Sheet
+          open
+          onClose={() => {
+            setAdd(false);
+            setStart(null);
+          }}
+          title="Plant mothers"
+        >
           <PlantMothers
+            start={start}
             onDone={(made) => {
               setAdd(false);
+              setStart(null);
               void open(made.uuid);
             }}
+          />
+        </Sheet>
+      ) : null}
+      {address.plan === "new" && may("mothers.plan") ? (
+        <Sheet open onClose={() => void plan()} title="Plan mothers" wide>
+          <PlanMothers
+            crops={[...new Set(data?.outlooks.map((one) => one.crop))]}
+            onDone={(made) => void plan(String(made.id))}
           />
         </Sheet>
       ) : null}

@@ -1,0 +1,41 @@
+"""Mothers that a plan asks for and that are not planted yet: they are reckoned with, and somebody is told of them."""
+
+from collections.abc import Iterable
+from datetime import date, timedelta
+from typing import Any
+
+from django.db.models import QuerySet
+
+from aldrip.accounts.context import Ctx
+from aldrip.stockplants.models import MotherPlan, MotherStart
+from aldrip_core.mother_plan import Raising, gives
+from aldrip_core.mother_stock import Habit
+
+
+def raising_of(plan: MotherPlan) -> Raising:
+    """What a plan was reckoned with, in core's terms."""
+    told: dict[str, Any] = dict(plan.raising)
+    habit = told.pop("habit")
+    return Raising(
+        Habit(tuple(habit["shoots_by_age_weeks"]), habit["first_cut_week"], habit["life_weeks"]),
+        **told,
+    )
+
+
+def unplanted(ctx: Ctx) -> "QuerySet[MotherStart]":
+    """Plantings that plans ask for and that do not stand yet, the first on top."""
+    rows = ctx.rows(MotherStart).filter(stock=None, plan__dropped_on=None)
+    return rows.select_related("plan__crop").order_by("on", "pk")
+
+
+def to_come(starts: Iterable[MotherStart], first: date, weeks: int) -> dict[str, list[float]]:
+    """By crop what planned mothers will give, week by week from the Monday `first`; what is late is planted in that week."""
+    found: dict[str, list[float]] = {}
+    for one in starts:
+        begins = max(0, (one.on - first) // timedelta(weeks=1))
+        if begins >= weeks:
+            continue
+        given = found.setdefault(one.plan.crop.slug, [0.0] * weeks)
+        for n, many in enumerate(gives(raising_of(one.plan), weeks - begins)):
+            given[begins + n] += one.plantlets * float(many)
+    return found
