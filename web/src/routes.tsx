@@ -90,6 +90,7 @@ const routes = [
     lazyRouteComponent(() => import("./rooms/stockplants/StockPlants"), "StockPlants"),
     "stock",
     "plan",
+    "cut",
   ),
   at(
     "/seedcrops",

@@ -54,9 +54,18 @@ class TaskOut(Schema):
     done_by: str
 
 
+class BesideOut(Schema):
+    on: date
+    part: str
+    words: str
+    link: str
+    wrong: bool
+
+
 class DayOut(Schema):
     day: date
     tasks: list[TaskOut]
+    beside: list[BesideOut]  # what is to be done and is no task: it follows from what is planned
     minutes_todo: int
 
 
@@ -104,7 +113,12 @@ def day(ctx: Ctx, day: date | None = None, days: int = 1) -> Any:
     chosen = day or ctx.today
     tasks = sheet.tasks_for(ctx, chosen, days)
     todo = sum(task.minutes or 0 for task in tasks if task.state == Task.State.TODO)
-    return {"day": chosen, "tasks": [task_out(task, ctx.today) for task in tasks], "minutes_todo": todo}
+    return {
+        "day": chosen,
+        "tasks": [task_out(task, ctx.today) for task in tasks],
+        "beside": sheet.beside_of(ctx, chosen, days),
+        "minutes_todo": todo,
+    }
 
 
 @room.get("/day.pdf", "see")

@@ -1,7 +1,8 @@
 """The day sheet: what is due on a day, by place and part of day; what is overdue comes first."""
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
@@ -19,6 +20,21 @@ from aldrip_core.stages import Allowed
 
 #: Rooms above say here which of these things are held, and why.
 holders: list[Callable[[Ctx, Collection[UUID]], Mapping[UUID, str]]] = []
+
+
+@dataclass(frozen=True)
+class Beside:
+    """Something to be done on a day that is no task: it follows from what is planned, and goes when that is done."""
+
+    on: date
+    part: str  # of the day
+    words: str
+    link: str
+    wrong: bool = False
+
+
+#: Rooms above say here what else is to be done on so many days from a day on.
+beside: list[Callable[[Ctx, date, int], Sequence[Beside]]] = []
 PARTS = ("early", "morning", "afternoon", "evening")
 MARKS = {"todo": "☐", "done": "☑", "partly": "◪", "not_done": "☒", "held": "▥"}
 
@@ -70,6 +86,12 @@ def _flag_banned(ctx: Ctx, tasks: list[Task]) -> list[Task]:
     return tasks
 
 
+def beside_of(ctx: Ctx, day: date, days: int = 1) -> list[Beside]:
+    """What else is to be done on these days, by day and part of it."""
+    found = [one for asked in beside for one in asked(ctx, day, days)]
+    return sorted(found, key=lambda one: (one.on, PARTS.index(one.part), one.words))
+
+
 def words_of(task: Task) -> str:
     """A task as a sentence: what, which batch, how much, and what is used."""
     quantity = f", {number(task.quantity)} {task.unit}" if task.quantity and task.unit else ""
@@ -108,5 +130,6 @@ def sheet_of(ctx: Ctx, day: date) -> dict[str, Any]:
         "organisation": ctx.organisation.name,
         "day_words": f"{day_words(day)} {day.year}",
         "summary": f"{len(tasks)} tasks, {minutes / 60:.1f} hours still to do",
+        "beside": [{"part": one.part, "words": one.words, "mark": MARKS["todo"]} for one in beside_of(ctx, day)],
         "places": [{"name": name, "tasks": rows} for name, rows in by_place.items()],
     }

@@ -15,9 +15,10 @@ from aldrip.lots.models import MediumUse
 from aldrip.lots.moving import shown_of
 from aldrip.lots.taking import balance_words
 from aldrip.methods.snapshot import container_spec
+from aldrip_core.cutting_day import blade_cautions, setting
 from aldrip_core.media import cover_litres
 from aldrip_core.schedule import StageDates
-from aldrip_core.stages import Trait
+from aldrip_core.stages import Part, Trait
 from aldrip_core.units import Unit, unit
 
 KILOS_TO_LIFT_ALONE = 15
@@ -145,13 +146,20 @@ def _lot_words(batch: Batch) -> str:
     return f"lot {lot.code}, {left} left{tested}"
 
 
+def part_of(snapshot: Mapping[str, Any]) -> Part:
+    """What a batch is begun with."""
+    return Part(next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "") or Part.SEED)
+
+
 def _steps(batch: Batch, snapshot: Mapping[str, Any]) -> list[dict[str, str]]:
     crop, water_l = snapshot["crop"], snapshot["water_l_per_tray"]
     rows = [{"label": "Fill", "words": "Fill, strike level, settle by two knocks; do not press hard"}]
-    if crop["depth_mm"] is not None:
+    part = part_of(snapshot)
+    rows += [{"label": label, "words": words} for label, words in setting(part)]
+    if part is Part.SEED and crop["depth_mm"] is not None:
         deep = "on the surface" if crop["depth_mm"] == 0 else f"{crop['depth_mm']:g} mm deep, all cells alike"
         rows.append({"label": "Depth", "words": deep})
-    if crop["cover"]:
+    if part is Part.SEED and crop["cover"]:
         rows.append({"label": "Cover", "words": crop["cover"]})
     container = snapshot["containers"].get(snapshot["container"])
     if water_l and batch.trays:
@@ -169,6 +177,7 @@ def _steps(batch: Batch, snapshot: Mapping[str, Any]) -> list[dict[str, str]]:
 def _cautions(saved: Saved, snapshot: Mapping[str, Any]) -> list[str]:
     batch, mix = saved.batch, snapshot["mix"]
     found = list(snapshot["crop"]["cautions"]) + list(mix["cautions"] if mix else [])
+    found += blade_cautions(part_of(snapshot))
     if batch.lot is not None and batch.lot.treatment:
         found.append(f"Seed treated with {batch.lot.treatment}: gloves, never food or feed.")
     container = snapshot["containers"].get(snapshot["container"])

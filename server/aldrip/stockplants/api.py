@@ -14,6 +14,7 @@ from aldrip.base.quantity import read_count
 from aldrip.base.schemas import StepOut, steps
 from aldrip.base.words import day, number, plural, who
 from aldrip.stockplants import services
+from aldrip.stockplants.cutting_day import cuttings_due
 from aldrip.stockplants.models import MotherStock
 from aldrip.stockplants.outlook import OfCrop, outlooks
 from aldrip_core.mother_stock import Remedy, age_weeks, given_by_week, in_week
@@ -99,8 +100,19 @@ class OutlookOut(Schema):
     remedies: list[MothersRemedyOut]
 
 
+class ToCutOut(Schema):
+    on: date
+    many: int
+    stock: str  # empty: no mother gives them
+    stock_uuid: UUID | None
+    place: str
+    batch: str
+    batch_id: int
+
+
 class MothersOut(Schema):
     stocks: list[MotherStockOut]
+    to_cut: list[ToCutOut]  # in the coming seven days
     outlooks: list[OutlookOut]
 
 
@@ -242,6 +254,18 @@ def list_mothers(ctx: Ctx, older: bool = False) -> Any:
     stocks = list((rows if older else rows.filter(retired_on=None)).order_by("-planted_on", "-pk")[:MOST_SHOWN])
     return {
         "stocks": [stock_out(ctx, one) for one in stocks],
+        "to_cut": [
+            {
+                "on": one.on,
+                "many": one.many,
+                "stock": one.stock.lot.code if one.stock else "",
+                "stock_uuid": one.stock.uuid if one.stock else None,
+                "place": one.stock.place.name if one.stock and one.stock.place else "",
+                "batch": one.batch.code,
+                "batch_id": one.batch.pk,
+            }
+            for one in cuttings_due(ctx, ctx.today, ctx.today + timedelta(days=6))
+        ],
         "outlooks": [outlook_out(one) for one in outlooks(ctx, stocks)],
     }
 

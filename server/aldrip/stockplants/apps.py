@@ -6,9 +6,14 @@ class StockPlantsConfig(AppConfig):
     label = "stockplants"
 
     def ready(self) -> None:
+        from aldrip.diary.sheet import beside
         from aldrip.orders.api import also_wrong
         from aldrip.stockplants import deciding  # noqa: F401  (says what waits in its room)
+        from aldrip.stockplants.cutting_day import on_the_sheet
         from aldrip.stockplants.outlook import short_batches
+
+        if on_the_sheet not in beside:
+            beside.append(on_the_sheet)
 
         if short_batches not in also_wrong:
             also_wrong.append(short_batches)

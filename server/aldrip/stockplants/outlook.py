@@ -57,7 +57,12 @@ class _Wanted:
 
 def standing(ctx: Ctx) -> QuerySet[MotherStock]:
     """Stocks that were not retired, the youngest first, with what is reckoned from."""
-    return ctx.rows(MotherStock).filter(retired_on=None).select_related("lot__crop").order_by("-planted_on", "-pk")
+    return (
+        ctx.rows(MotherStock)
+        .filter(retired_on=None)
+        .select_related("lot__crop", "lot__line", "place")
+        .order_by("-planted_on", "-pk")
+    )
 
 
 def outlooks(ctx: Ctx, stocks: Sequence[MotherStock], starts: Sequence[MotherStart] | None = None) -> list[OfCrop]:
@@ -96,21 +101,30 @@ def outlooks(ctx: Ctx, stocks: Sequence[MotherStock], starts: Sequence[MotherSta
     return found
 
 
-def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed]]:
+def beginning(ctx: Ctx, crops: Sequence[str], before: date) -> list[tuple[date, Batch]]:
+    """Batches that are to be begun with cuttings before a day and are not begun, the first on top, with their day."""
+    return [(one.planned.lower, one.batch) for one in _beginning(ctx, crops, before)]
+
+
+def _beginning(ctx: Ctx, crops: Sequence[str], before: date) -> list[Any]:
     rows = (
         BatchStage.objects.filter(
             batch__organisation=ctx.organisation,
             batch__state=Batch.State.PLANNED,
             batch__crop__slug__in=crops,
             order=0,
-            planned__startswith__lt=first + timedelta(weeks=WEEKS),
+            planned__startswith__lt=before,
         )
         .filter(batch__method_snapshot__stages__0__takes=Part.CUTTING.value)
         .order_by("planned__startswith", "batch")
-        .select_related("batch__crop")
+        .select_related("batch__crop", "batch__line")
         .defer("batch__method_snapshot")
     )
-    stages = list(rows)
+    return list(rows)
+
+
+def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed]]:
+    stages = _beginning(ctx, crops, first + timedelta(weeks=WEEKS))
     orders: dict[int, list[tuple[int, str]]] = {}
     allocated = Allocation.objects.filter(
         batch__in=[one.batch_id for one in stages], order_line__state=OrderLine.State.OPEN

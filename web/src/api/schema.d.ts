@@ -5768,6 +5768,22 @@ export interface components {
              */
             in_row: string;
         };
+        /** BesideOut */
+        BesideOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Part */
+            part: string;
+            /** Words */
+            words: string;
+            /** Link */
+            link: string;
+            /** Wrong */
+            wrong: boolean;
+        };
         /** DayOut */
         DayOut: {
             /**
@@ -5777,6 +5793,8 @@ export interface components {
             day: string;
             /** Tasks */
             tasks: components["schemas"]["TaskOut"][];
+            /** Beside */
+            beside: components["schemas"]["BesideOut"][];
             /** Minutes Todo */
             minutes_todo: number;
         };
@@ -10215,6 +10233,8 @@ export interface components {
         MothersOut: {
             /** Stocks */
             stocks: components["schemas"]["MotherStockOut"][];
+            /** To Cut */
+            to_cut: components["schemas"]["ToCutOut"][];
             /** Outlooks */
             outlooks: components["schemas"]["OutlookOut"][];
         };
@@ -10250,6 +10270,26 @@ export interface components {
             fed: components["schemas"]["FedOut"][];
             /** Remedies */
             remedies: components["schemas"]["MothersRemedyOut"][];
+        };
+        /** ToCutOut */
+        ToCutOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Many */
+            many: number;
+            /** Stock */
+            stock: string;
+            /** Stock Uuid */
+            stock_uuid: string | null;
+            /** Place */
+            place: string;
+            /** Batch */
+            batch: string;
+            /** Batch Id */
+            batch_id: number;
         };
         /**
          * PlantIn

@@ -61,7 +61,10 @@ export function Diary() {
       {data && line && !tasks.length && !line.decisions.length && !line.ticks.length ? (
         <FirstStep />
       ) : data ? (
-        <Sheets tasks={tasks} />
+        <>
+          <Beside rows={data.beside} />
+          <Sheets tasks={tasks} />
+        </>
       ) : isError ? (
         <p className="flex gap-3 px-4 py-4">
           The tasks of this day did not arrive; nothing is known of them here.
@@ -184,6 +187,21 @@ function Brief({ line }: { line: Schemas["SeasonLineOut"] }) {
         ) : null}
       </ul>
     </section>
+  );
+}
+
+/** What is to be done on the day and is no task to be ticked: it follows from what is planned, and goes when that is done. */
+function Beside({ rows }: { rows: Schemas["BesideOut"][] }) {
+  if (!rows.length) return null;
+  return (
+    <ul className="border-hair border-b px-4 py-2" aria-label="Beside the tasks">
+      {rows.map((one) => (
+        <li key={one.words} className="flex flex-wrap gap-x-3">
+          <span className="cond w-20 text-note capitalize">{one.part}</span>
+          <Door link={one.link}>{one.wrong ? <b>{one.words}</b> : one.words}</Door>
+        </li>
+      ))}
+    </ul>
   );
 }
 

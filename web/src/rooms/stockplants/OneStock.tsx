@@ -18,7 +18,7 @@ const INTO = [
 ] as const;
 
 /** One planting of mothers: how it stands, what was cut, its tests, and what can be done with it. */
-export function OneStock({ stock }: { stock: Stock }) {
+export function OneStock({ stock, cut = "" }: { stock: Stock; cut?: string }) {
   const may = useMay();
   const over = stock.retired_on !== null;
   return (
@@ -38,7 +38,7 @@ export function OneStock({ stock }: { stock: Stock }) {
         <Tests stock={stock} />
       </div>
       <div className="grid content-start gap-5">
-        {may("mothers.cut") && !over ? <CutForm stock={stock} /> : null}
+        {may("mothers.cut") && !over ? <CutForm key={cut} stock={stock} cut={cut} /> : null}
         {may("mothers.index") ? <IndexForm stock={stock} /> : null}
         {may("mothers.plan") && !over ? <Ends stock={stock} /> : null}
       </div>
@@ -103,9 +103,9 @@ function Tests({ stock }: { stock: Stock }) {
   );
 }
 
-function CutForm({ stock }: { stock: Stock }) {
+function CutForm({ stock, cut }: { stock: Stock; cut: string }) {
   const { today } = useSpan();
-  const start = { cuttings: "", into: "stock", on: today, compound: "", note: "" };
+  const start = { cuttings: cut, into: "stock", on: today, compound: "", note: "" };
   const ask = useAsk({
     start,
     save: ({ compound, into, ...typed }: typeof start, uuid) =>

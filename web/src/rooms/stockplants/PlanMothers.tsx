@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, entryId, type Schemas, take } from "../../api/client";
 import { libraryQuery, raisingQuery } from "../../api/queries";
@@ -75,8 +75,10 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
       setBest(made);
       setHand(null);
       setStarts(typedOf(made));
+      result.current?.scrollIntoView({ block: "start" });
     },
   });
+  const result = useRef<HTMLDivElement>(null);
   const lines = (library?.lines ?? []).filter((one) => String(one.crop_id) === crop);
   const batches = useWatch({ control: ask.form.control, name: "for_batches" }) === "yes";
   return (
@@ -121,7 +123,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
         />
         <Raising ask={ask} waits={!batches} />
       </AskForm>
-      <div className="min-w-0">
+      <div className="min-w-0" ref={result}>
         {best && asked ? (
           <Found
             best={best}
@@ -164,38 +166,46 @@ type Typed = Record<
   string
 >;
 
+const RAISED = ["shoots", "first_", "life_", "submother", "rooting", "hardening", "hold"];
+
 function Raising({ ask, waits }: { ask: Ask<Typed>; waits: boolean }) {
+  const wrong = ask.told.some((one) => RAISED.some((name) => one.startsWith(name)));
   return (
     <>
       <AskField ask={ask} name="reserve_percent" label="Reserve above it" hint="%" digits />
-      <AskField
-        ask={ask}
-        name="shoots"
-        label="Cuttings of a mother and week"
-        hint="“1, 15 %, 6”: one at the first cut, 15 % more a week, six at most; or week by week from the first cut"
-      />
-      <div className="grid grid-cols-2 gap-3">
-        <AskField ask={ask} name="first_cut_week" label="First cut after" hint="weeks" digits="whole" />
-        <AskField ask={ask} name="life_weeks" label="Life" hint="weeks" digits="whole" />
-      </div>
-      <AskField
-        ask={ask}
-        name="submother_cuts"
-        label="First cuts that become mothers"
-        hint="0: none; 2: of the first two cuts"
-        digits="whole"
-      />
-      <div className="grid grid-cols-2 gap-3">
-        <AskField ask={ask} name="rooting_weeks" label="Roots in" hint="weeks" digits="whole" />
-        <AskField ask={ask} name="rooting_percent" label="of them root" hint="%" digits />
-        <AskField ask={ask} name="hardening_weeks" label="Hardens in" hint="weeks" digits="whole" />
-        <AskField ask={ask} name="hardening_percent" label="of them harden" hint="%" digits />
-      </div>
-      {waits ? (
-        <AskField ask={ask} name="hold_weeks" label="A ready one may wait" hint="weeks" digits="whole" />
-      ) : (
-        <p className="note">What batches are begun with is stuck in its week: nothing waits.</p>
-      )}
+      <details open={wrong || undefined}>
+        <summary className="btn-link w-fit cursor-pointer list-none">How they give, root and harden</summary>
+        <div className="grid gap-3 pt-2">
+          <AskField
+            ask={ask}
+            name="shoots"
+            label="Cuttings of a mother and week"
+            hint="“1, 15 %, 6”: one at the first cut, 15 % more a week, six at most; or week by week from the first cut"
+          />
+          <div className="grid grid-cols-2 gap-3">
+            <AskField ask={ask} name="first_cut_week" label="First cut after" hint="weeks" digits="whole" />
+            <AskField ask={ask} name="life_weeks" label="Life" hint="weeks" digits="whole" />
+          </div>
+          <AskField
+            ask={ask}
+            name="submother_cuts"
+            label="First cuts that become mothers"
+            hint="0: none; 2: of the first two cuts"
+            digits="whole"
+          />
+          <div className="grid grid-cols-2 gap-3">
+            <AskField ask={ask} name="rooting_weeks" label="Roots in" hint="weeks" digits="whole" />
+            <AskField ask={ask} name="rooting_percent" label="of them root" hint="%" digits />
+            <AskField ask={ask} name="hardening_weeks" label="Hardens in" hint="weeks" digits="whole" />
+            <AskField ask={ask} name="hardening_percent" label="of them harden" hint="%" digits />
+          </div>
+          {waits ? (
+            <AskField ask={ask} name="hold_weeks" label="A ready one may wait" hint="weeks" digits="whole" />
+          ) : (
+            <p className="note">What batches are begun with is stuck in its week: nothing waits.</p>
+          )}
+        </div>
+      </details>
     </>
   );
 }

@@ -3,10 +3,12 @@ import { useNavigate } from "@tanstack/react-router";
 import { useMemo, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { mothersQuery } from "../../api/queries";
+import { useSpan } from "../../shell/span";
+import { Door } from "../../ui/Door";
 import { shortDay } from "../../ui/dates";
 import { count, few } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
-import { Empty, Faults, LotCode, RoomHead, Sheet } from "../../ui/parts";
+import { BatchCode, Empty, Faults, LotCode, RoomHead, Sheet } from "../../ui/parts";
 import { type Column, Table } from "../../ui/Table";
 import { OneStock } from "./OneStock";
 import { Outlook } from "./Outlook";
@@ -22,12 +24,14 @@ export function StockPlants() {
   const address = useAddress();
   const navigate = useNavigate();
   const may = useMay();
+  const { today } = useSpan();
   const [older, setOlder] = useState(false);
   const [add, setAdd] = useState(false);
   const [start, setStart] = useState<PlannedStart | null>(null);
   const plan = (plan?: string) => navigate({ to: "/stockplants", search: (old) => ({ ...old, plan }) });
   const { data, error } = useQuery(mothersQuery(older || Boolean(address.stock)));
-  const open = (stock?: string) => navigate({ to: "/stockplants", search: (old) => ({ ...old, stock }) });
+  const open = (stock?: string) =>
+    navigate({ to: "/stockplants", search: (old) => ({ ...old, stock, cut: undefined }) });
   const columns = useMemo(() => columnsOf((stock) => void open(stock)), []);
   const standing = data?.stocks.filter((one) => !one.retired_on) ?? [];
   const chosen = data?.stocks.find((one) => one.uuid === address.stock || String(one.id) === address.stock);
@@ -64,6 +68,17 @@ export function StockPlants() {
             </button>
           ) : null}
         </Empty>
+      ) : null}
+      {data?.to_cut.length ? (
+        <ToCut
+          rows={data.to_cut}
+          onCut={(stock, many, on) =>
+            navigate({
+              to: "/stockplants",
+              search: (old) => ({ ...old, stock, cut: on <= today ? String(many) : undefined }),
+            })
+          }
+        />
       ) : null}
       {data?.outlooks.map((one) => (
         <Outlook key={one.crop} outlook={one} />
@@ -119,10 +134,64 @@ export function StockPlants() {
       ) : null}
       {chosen ? (
         <Sheet open onClose={() => void open()} title={`${chosen.crop} mothers ${chosen.code}`} wide>
-          <OneStock key={chosen.id} stock={chosen} />
+          <OneStock key={chosen.id} stock={chosen} cut={address.cut ?? ""} />
         </Sheet>
       ) : null}
     </div>
+  );
+}
+
+interface ToCutProps {
+  rows: Schemas["ToCutOut"][];
+  onCut: (stock: string, many: number, on: string) => void;
+}
+
+/** The cuttings of the coming days: of which mothers, for which batch, on which morning. */
+function ToCut({ rows, onCut }: ToCutProps) {
+  const may = useMay()("mothers.cut");
+  return (
+    <section className="mt-2" aria-label="To cut">
+      <h2>To cut</h2>
+      <table className="tbl !w-auto">
+        <tbody>
+          {rows.map((one) => (
+            <tr key={`${one.stock} ${one.batch}`}>
+              <td className="whitespace-nowrap">{shortDay(one.on)}</td>
+              <td className="num">{count(one.many)}</td>
+              <td>
+                {one.stock_uuid ? (
+                  <>
+                    of <LotCode code={one.stock} /> {one.place}
+                  </>
+                ) : (
+                  <b>no mother gives them</b>
+                )}
+              </td>
+              <td>
+                for{" "}
+                <Door link={`/batches/${one.batch_id}`}>
+                  <BatchCode code={one.batch} />
+                </Door>
+              </td>
+              <td>
+                {may && one.stock_uuid ? (
+                  <button
+                    type="button"
+                    className="btn-link"
+                    onClick={() => onCut(one.stock_uuid ?? "", one.many, one.on)}
+                  >
+                    cut them
+                  </button>
+                ) : null}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="note">
+        Water them the evening before, cut in the morning, stick within two hours. A sterile blade for each crate.
+      </p>
+    </section>
   );
 }
 
