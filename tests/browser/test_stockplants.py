@@ -2,9 +2,14 @@
 
 from datetime import timedelta
 
+from aldrip.batches.models import Batch
+from aldrip.batches.starting import plan_lines
 from aldrip.lots.models import Lot
-from aldrip.stockplants.models import CutLog, MotherStock
+from aldrip.stockplants.models import CutLog, MotherStart, MotherStock
 from tests.browser.driver import BrowserCase
+from tests.server.house import advance, take_order
+
+WEEK = timedelta(weeks=1)
 
 
 class StockPlants(BrowserCase):
@@ -37,4 +42,75 @@ class StockPlants(BrowserCase):
         self.field("40 mothers are taken out").click()
         self.press("Retire them")
         self.until(lambda: MotherStock.objects.get().retired_on == ctx.today, "retired")
+        self.assertEqual(self.complaints(), [])
+
+    def test_from_an_order_to_mothers_to_the_day_of_cutting_to_the_delivery(self) -> None:
+        ctx = self.ctx
+        line = take_order(ctx, crop="Lavender", form="rooted cutting", quantity="400", due=str(ctx.today + WEEK * 34))
+        plan_lines(ctx, [line.pk])
+        batch = Batch.objects.get()
+        stick = batch.stages.get(order=0).planned.lower
+        self.assertGreater(stick, ctx.today + 9 * WEEK)
+        self.sign_in()
+
+        # What the batch lacks is planned: how many plantlets, when; ordered, and planted in its week.
+        self.open("/stockplants?plan=new")
+        self.choose("Crop", "Lavender")
+        self.field("And what batches lack").click()
+        self.press("Reckon the fewest")
+        self.see("every week has what is wanted")
+        self.press("Keep this plan")
+        self.see("Lavender mothers, planned")
+        start = MotherStart.objects.get()
+        self.press("they are ordered")
+        self.fill("From whom", "Marram Lab")
+        self.press("Ordered")
+        self.see("Ordered from Marram Lab")
+        advance(ctx, max(ctx.today, start.on))
+        self.open("/stockplants")
+        self.press("they are planted")
+        self.until(lambda: self.field("How many").get_attribute("value") == str(start.plantlets), "the plan's number")
+        self.until(lambda: self.field("Crop").get_attribute("value"), "the crop among those that are fetched")
+        self.press("They are planted")
+        self.see("Nothing was cut of them yet")
+
+        # On the morning of its day the sheet says who is cut, with the number at hand.
+        advance(ctx, stick)
+        self.open("/diary")
+        self.see(f"Cut {batch.start} of lavender")
+        self.open("/stockplants")
+        self.press("cut them")
+        self.press("They are cut")
+        self.see(f"Cut, {batch.start} in all")
+        lot = CutLog.objects.get().lot
+        assert lot is not None
+        self.open("/diary")
+        self.gone(f"Cut {batch.start} of lavender")
+
+        # Stuck, counted, graded, handed over.
+        self.open(f"/sowing?card={batch.pk}")
+        self.see("Stick lavender")
+        self.until(lambda: self.field("From lot").get_attribute("value") == str(lot.pk), "the cuttings that wait")
+        self.press("Stuck")
+        self.see("This batch is sown")
+        self.assertTrue(batch.stages.get(order=0).inputs.filter(lot=lot, taken_on__isnull=False).exists())
+        advance(ctx, stick + 4 * WEEK)
+        self.open(f"/batches/{batch.pk}")
+        self.press("Count rooting")
+        for tray in range(1, batch.trays + 1):
+            self.fill(f"Tray {tray}", "90")
+        self.press("Save the count")
+        self.see("Counted 87 %")
+        advance(ctx, line.due.lower)
+        self.open("/deliveries")
+        self.press(f"grade {batch.code}")
+        self.fill("Good ones", "420")
+        self.press("Graded")
+        self.until(lambda: Lot.objects.filter(from_stages__stage__batch=batch).exists(), "the graded lot")
+        self.open("/deliveries")
+        self.press(f"Hand over order {line.order.number}")
+        self.press("Hand over and write the note")
+        self.see("Delivery note D")
+        line.refresh_from_db()
+        self.assertEqual(line.state, "delivered")
         self.assertEqual(self.complaints(), [])

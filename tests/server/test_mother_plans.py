@@ -68,6 +68,11 @@ class Drafts(PlansCase):
         self.post(f"/mothers/plans/{kept['id']}/drop", {})
         self.assertAlmostEqual(self.outlook()["short"][10], short)
 
+    def test_batches_lack_all_their_cuttings_where_no_mother_stands_yet(self) -> None:
+        batch = self.sticking(500, 12)
+        made = self.draft(many="", for_batches=True, reserve_percent="0")
+        self.assertAlmostEqual(made["weeks"][12]["stuck"], batch.start, places=3)
+
     def test_mothers_that_stand_serve_first_what_no_batch_sticks(self) -> None:
         self.planted("1,000", weeks=8, shoots="1", first_cut_week=26, life_weeks=27)  # a thousand in week 18 from now
         alone = self.draft(from_on=str(self.first + 23 * WEEK), weeks=1, count_standing=False)

@@ -177,7 +177,9 @@ def _steps(batch: Batch, snapshot: Mapping[str, Any]) -> list[dict[str, str]]:
 def _cautions(saved: Saved, snapshot: Mapping[str, Any]) -> list[str]:
     batch, mix = saved.batch, snapshot["mix"]
     found = list(snapshot["crop"]["cautions"]) + list(mix["cautions"] if mix else [])
-    found += blade_cautions(part_of(snapshot))
+    told = {caution.split()[0].strip(":;,").lower() for caution in found}
+    blades = blade_cautions(part_of(snapshot))
+    found += [caution for caution in blades if caution.split()[0].strip(":;,").lower() not in told]
     if batch.lot is not None and batch.lot.treatment:
         found.append(f"Seed treated with {batch.lot.treatment}: gloves, never food or feed.")
     container = snapshot["containers"].get(snapshot["container"])

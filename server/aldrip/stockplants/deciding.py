@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from datetime import timedelta
+from math import ceil
 
 from aldrip.accounts.decisions import Decision, Look, Words, asks
 from aldrip.base.words import number, plural
@@ -58,7 +59,7 @@ def mothers(look: Look) -> Iterable[Decision]:
         data = {
             "crop": one.crop,
             "weeks": len(weeks),
-            "many": one.outlook.short[weeks[0]],
+            "many": ceil(one.outlook.short[weeks[0]] - 1e-9),
             "week": monday.isocalendar().week,
             "orders": hangs if numbers else "no order hangs on them yet",
         }

@@ -142,6 +142,14 @@ def _fed(ctx: Ctx, first: date, crops: Sequence[str]) -> Iterable[tuple[str, Fed
         )
 
 
+def wanted_by_week(ctx: Ctx, crop: str) -> list[float]:
+    """Cuttings that batches of a crop are to be begun with, by week from this one on, whoever gives them."""
+    first, found = ctx.today - timedelta(days=ctx.today.weekday()), [0.0] * WEEKS
+    for _, fed in _fed(ctx, first, [crop]):
+        found[fed.week] += fed.cuttings
+    return found
+
+
 def short_batches(ctx: Ctx) -> dict[int, Problem]:
     """What is wrong with batches that fall into a week in which the mothers give too little; by batch."""
     found: dict[int, Problem] = {}

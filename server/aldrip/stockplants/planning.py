@@ -14,7 +14,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.words import day, number, plural
 from aldrip.methods.models import Crop, Line
 from aldrip.stockplants.models import MotherPlan, MotherStart
-from aldrip.stockplants.outlook import outlooks, standing
+from aldrip.stockplants.outlook import outlooks, standing, wanted_by_week
 from aldrip.stockplants.planned_mothers import raising_of, to_come, unplanted
 from aldrip.stockplants.services import habit_of, stand_of
 from aldrip_core.mother_plan import PlanWeek, Raising, beside, planned, replay
@@ -69,10 +69,11 @@ def demand_of(ctx: Ctx, asked: Asked, crop: Crop) -> tuple[float, ...]:
             raise refuse("from_on", "past", f"{day(asked.from_on, year=True)} is over. Name a week that is to come.")
         found = _with(found, begins, asked.many)
     if asked.for_batches:
-        short = [one.outlook.short for one in outlooks(ctx, list(standing(ctx))) if one.crop == crop.name]
-        if short and any(short[0]):
-            last = max(week for week, many in enumerate(short[0]) if many > 0)
-            found = _with(found, 0, asked.raising.ready_of(short[0][: last + 1]))
+        told = [one.outlook.short for one in outlooks(ctx, list(standing(ctx))) if one.crop == crop.name]
+        short = told[0] if told else wanted_by_week(ctx, crop.slug)  # nothing stands yet: they lack all of it
+        if any(short):
+            last = max(week for week, many in enumerate(short) if many > 0)
+            found = _with(found, 0, asked.raising.ready_of(short[: last + 1]))
     if len(found) > LONGEST:
         raise refuse("from_on", "too_late", f"Wanted {len(found)} weeks from now; a plan goes over {LONGEST} at most.")
     if not found.any():
@@ -100,7 +101,8 @@ def draft(ctx: Ctx, asked: Asked, starts: Mapping[date, int] | None = None) -> D
         found = planned(asked.raising, demand)
         chosen = {first + timedelta(weeks=one.week): one.plantlets for one in found.starts}
         weeks = replay(asked.raising, demand, {one.week: float(one.plantlets) for one in found.starts})
-        told = tuple(one.message for one in found.warnings)
+        short = round(sum(one.short for one in weeks))
+        told = tuple(one.message for one in found.warnings if short or one.code != "unmet")
         return Draft(first, demand, chosen, weeks, told, found.working, served)
     chosen = {}
     for on, many in starts.items():

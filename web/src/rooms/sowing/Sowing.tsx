@@ -241,7 +241,7 @@ function Card({ batch }: { batch: Batch }) {
       ) : null}
       {batch.state === "planned" && may("batches.do") ? (
         <section className="mt-4 border-ink border-t pt-3">
-          <h2 className="mb-2">When it is sown</h2>
+          <h2 className="mb-2">When it is {card.verb === "Stick" ? "stuck" : "sown"}</h2>
           <SownForm batch={batch} />
         </section>
       ) : null}

@@ -1,5 +1,5 @@
 import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
 import { lotsQuery, mediaQuery, sessionQuery } from "../../api/queries";
@@ -26,6 +26,10 @@ type Sowable = Pick<
 const SEED = "seed";
 const SEEDS = "seeds";
 const CUTTINGS = "cuttings";
+const MOTHERS = "mother plant";
+/** What is over first comes first; what is never over comes last. */
+const soonest = (a: { use_by: string | null }, b: { use_by: string | null }) =>
+  (a.use_by ?? "9").localeCompare(b.use_by ?? "9");
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 /**
@@ -78,8 +82,19 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     (one) =>
       one.crop_id === batch.crop_id &&
       (one.form === SEED) === batch.by_seed &&
+      one.form !== MOTHERS &&
       (one.balance > 0 || ((batch.by_seed || sownOn) && one.id === batch.lot_id)),
   );
+  // Cuttings that wait are what is stuck, the first to be over before the others: where they came from is kept.
+  const ready =
+    batch.by_seed || sownOn ? undefined : fits.filter((one) => one.unit === batch.start_unit).sort(soonest)[0];
+  const offered = useRef(false);
+  const put = ask.form.setValue;
+  useEffect(() => {
+    if (!ready || offered.current) return;
+    offered.current = true;
+    put("lot_id", String(ready.id));
+  }, [ready, put]);
   const verb = batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun";
   return (
     <AskForm
@@ -89,7 +104,7 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
       button={sownOn ? "Correct it" : verb}
       disabled={Boolean(sownOn) && asRecorded}
     >
-      <AskField ask={ask} name="on" label="Sown on" type="date" className="phone" max={today} />
+      <AskField ask={ask} name="on" label={`${verb} on`} type="date" className="phone" max={today} />
       <AskField
         ask={ask}
         name={many}

@@ -84,6 +84,7 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
         {outlook.given.map((given, n) => {
           const wanted = outlook.wanted[n] ?? 0;
           const day = addDays(outlook.first, n * 7);
+          const toCome = outlook.to_come[n] ?? 0;
           const over = Math.max(given, wanted);
           return (
             <svg key={day} width={WEEK} height={HEAD + TALL + FOOT} className="block" aria-hidden="true">
@@ -95,6 +96,15 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
                 height={high(given)}
                 className="fill-stand stroke-line"
               />
+              {toCome > 0.5 ? (
+                <rect
+                  x={2.5}
+                  width={WEEK - 5}
+                  y={HEAD + TALL - high(given) + 0.5}
+                  height={high(Math.min(toCome, given))}
+                  className="fill-paper opacity-60"
+                />
+              ) : null}
               {wanted > given ? (
                 <rect
                   x={2}
@@ -134,8 +144,9 @@ function Weeks({ outlook }: { outlook: Schemas["OutlookOut"] }) {
         })}
       </div>
       <p className="note">
-        Bars: what the mothers give in a week; strokes: what is to be stuck; hatched: what is short. Cuttings do not
-        wait for the next week.
+        Bars: what the mothers give in a week
+        {outlook.to_come.some((many) => many > 0) ? " (paler: that are only planned)" : ""}; strokes: what is to be
+        stuck; hatched: what is short. Cuttings do not wait for the next week.
       </p>
     </>
   );

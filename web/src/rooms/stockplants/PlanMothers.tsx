@@ -83,7 +83,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
   const batches = useWatch({ control: ask.form.control, name: "for_batches" }) === "yes";
   return (
     <div className="grid gap-x-8 gap-y-4 lg:grid-cols-[19rem_1fr]">
-      <AskForm ask={ask} button="Reckon the fewest" disabled={!crop}>
+      <AskForm ask={ask} button="Reckon the fewest" disabled={!crop} className="grid content-start gap-3">
         <label className="grid gap-1">
           <span>Crop</span>
           <select className="input" value={crop} onChange={(event) => onCrop(event.target.value)}>
