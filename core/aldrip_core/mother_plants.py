@@ -4,7 +4,7 @@ One mechanism: a mother gives shoots by her age; of each plantlet the first cuts
 (sub-mothers, one generation); what is cut for delivery is stuck, rooted and hardened, some of it lost on the way.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import ceil
 from typing import Any
@@ -16,7 +16,7 @@ from aldrip_core.refusal import Warn, refuse
 from aldrip_core.working import Given, Step, Working, computed
 
 LONGEST = 520  # weeks
-SOLVE_S = 1.5  # both searches together: somebody waits for the answer
+SOLVE_S = 1.5  # all three searches together: somebody waits for the answer
 NEARLY = 1e-6
 
 
@@ -108,7 +108,7 @@ def mother_plants(
     """Fewest plantlets, started in weeks 0 to `horizon_weeks` - 1, that cover demand × (1 + reserve).
 
     A hardened cutting may wait `hold_weeks`. Where not all can be met, first as little as possible stays unmet, then as
-    few plantlets as possible are started; `bound` is what no plan can do with less, and a warning says so where it was
+    few plantlets as possible are started, and these as late as can be; `bound` is what no plan can do with less, and a warning says so where it was
     not reached in time. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
     """
     _check(shoots_by_age_weeks, first_cut_week, mother_life_weeks, rooting_rate, hardening_rate, horizon_weeks)
@@ -197,7 +197,7 @@ def _solved(
 
     weeks = len(wanted)
     solver = pywraplp.Solver.CreateSolver("SCIP")
-    solver.SetTimeLimit(int(SOLVE_S * 500))
+    solver.SetTimeLimit(int(SOLVE_S * 1000 / 3))
     far = solver.infinity()
     starts = [solver.IntVar(0, far, "") for _ in range(horizon)]
     stuck = [solver.NumVar(0, far, "") for _ in range(weeks)]
@@ -228,11 +228,26 @@ def _solved(
     for one in starts:
         objective.SetCoefficient(one, 1)
     _searched(solver)
+    fewest = ceil(objective.BestBound() - 1e-6)
+    found = _read(starts, taken, weeks, fewest)
+    # Of plans with as few, the one that plants latest: mothers that wait for a season are cut for nobody.
+    few = solver.Constraint(-far, float(found.starts.sum()))
+    for week, one in enumerate(starts):
+        few.SetCoefficient(one, 1)
+        objective.SetCoefficient(one, float(horizon - week))
+    if solver.Solve() in (solver.OPTIMAL, solver.FEASIBLE):
+        later_found = _read(starts, taken, weeks, fewest)
+        if later_found.starts.sum() <= found.starts.sum():
+            return later_found
+    return found
+
+
+def _read(starts: Sequence[Any], taken: Mapping[tuple[int, int], Any], weeks: int, fewest: int) -> _Found:
+    """What the solver found last."""
     used = np.zeros(weeks)
     for (made, _), one in taken.items():
         used[made] += one.solution_value()
-    many = np.array([round(one.solution_value()) for one in starts], dtype=np.int64)
-    return _Found(many, used, ceil(objective.BestBound() - 1e-6))
+    return _Found(np.array([round(one.solution_value()) for one in starts], dtype=np.int64), used, fewest)
 
 
 def _searched(solver: Any) -> None:

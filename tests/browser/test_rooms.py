@@ -349,7 +349,7 @@ class Rooms(BrowserCase):
         self.size(390, 844)
         self.sign_in()
         self.open(f"/batches/{batch.pk}?do=count")
-        self.see("Good seedlings, tray by tray")
+        self.see("Good ones, tray by tray")
         save = self.named("button", "Save the count")
         self.assertGreaterEqual(save.size["height"], 44)
         for tray, found in enumerate((210, 214, 208), start=1):

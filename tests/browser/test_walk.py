@@ -20,8 +20,10 @@ from aldrip.methods.models import Crop
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.models import Inspection, SeedBlock
-from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.models import MotherPlan, MotherStock
+from aldrip.stockplants.planning import Asked, keep
 from aldrip.stockplants.services import Planted, cut, index, plant, read_habit
+from aldrip_core.mother_plan import Raising
 from tests.browser.driver import BrowserCase
 
 LOOK = (settings.ROOT / "tests" / "browser" / "look.js").read_text(encoding="utf-8")
@@ -67,6 +69,9 @@ class Walk(BrowserCase):
         stock = plant(ctx, spec, uuid4())
         cut(ctx, stock.pk, cuttings=60, into="stock", client_uuid=uuid4())
         index(ctx, stock.pk, what="grey mould", sound=True, client_uuid=uuid4())
+        raising = Raising(read_habit("1, 15 %, 6", 4, 35), 2, 3, 0.9, 2, 0.95)
+        asked = Asked(crop.pk, raising, many=(900.0,) * 9, from_on=ctx.today + timedelta(weeks=20))
+        keep(ctx, asked, None, uuid4())
 
     def views(self) -> dict[str, list[str]]:
         """Addresses by the room's route, and what is pressed there to open what lies over it."""
@@ -97,6 +102,8 @@ class Walk(BrowserCase):
                 "/stockplants",
                 f"/stockplants?stock={MotherStock.objects.order_by('pk')[0].pk}",
                 "/stockplants > Plant mothers",
+                "/stockplants?plan=new",
+                f"/stockplants?plan={MotherPlan.objects.order_by('pk')[0].pk}",
             ],
             "/seedcrops": ["/seedcrops"],
             "/seedcrops/$id": [f"/seedcrops/{block.pk}"],

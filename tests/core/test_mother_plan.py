@@ -70,6 +70,11 @@ class Replay(TestCase):
         for one, week in zip(found, plan.weekly, strict=True):
             self.assertAlmostEqual(one.raised + one.rooted, week.mothers, places=6)
 
+    def test_mothers_do_not_wait_for_a_season_that_is_far(self) -> None:
+        raising = Raising(Habit((0.0, 1, 1), 1, 3))
+        plan = planned(raising, [0.0] * 20 + [10.0, 10.0])
+        self.assertEqual([(one.week, one.plantlets) for one in plan.starts], [(19, 10)])
+
     def test_cuttings_to_stick_are_as_many_cuts_whether_asked_for_now_or_as_rooted_ones(self) -> None:
         raising = Raising(Habit((0.0, 1, 1, 1), 1, 4), rooting_weeks=2, rooting_rate=0.8, hardening_rate=0.5)
         found = replay(raising, raising.ready_of([0, 12, 12, 0]), {0: 12.0})

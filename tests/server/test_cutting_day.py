@@ -1,10 +1,14 @@
 """The day of cutting by the API: on the day sheet and the evening before, from the first to be stuck, and gone when done."""
 
 from datetime import timedelta
+from io import BytesIO
 from typing import Any
 
+from pypdf import PdfReader
+
 from aldrip.batches.models import Batch
-from tests.server.house import advance
+from aldrip.lots.models import Lot
+from tests.server.house import advance, uid
 from tests.server.test_mothers import ONE, WEEK, MothersCase
 
 
@@ -56,6 +60,28 @@ class CuttingDay(MothersCase):
         self.post(f"/mothers/{stock['id']}/exhausted", {"on": str(self.ctx.today - ONE)})
         self.assertEqual([one["wrong"] for one in self.beside()], [True])
         self.assertEqual(self.beside(-1), [], "what was is no more to be cut")
+
+    def test_the_label_of_cuttings_says_of_whom_and_by_when_and_what_is_held_gets_none(self) -> None:
+        stock = self.planted("50", weeks=12)
+        made = self.cut(stock["id"], "40")["cuts"][0]
+        path = f"/mothers/cuts/{made['id']}/label.pdf"
+
+        def read() -> str:
+            return " ".join(page.extract_text() for page in PdfReader(BytesIO(self.get(path).content)).pages)
+
+        lot = Lot.objects.get(pk=made["lot_id"])
+        assert lot.use_by is not None
+        for words in (stock["code"], lot.code, "40 cuttings", f"{self.ctx.local(lot.use_by):%H:%M}"):
+            self.assertIn(words, read())
+        self.assertNotIn("ask before", read())
+        Lot.objects.filter(pk=lot.pk).update(use_by=self.ctx.now - timedelta(minutes=1))
+        self.assertIn("ask before they are stuck", read())
+        self.post(f"/mothers/{stock['id']}/index", {"what": "wilt", "sound": False, "client_uuid": uid()})
+        self.assertEqual(self.get(path, status=422)["errors"][0]["code"], "on_hold")
+        thrown = self.cut(stock["id"], "4", into="discarded")["cuts"][0]
+        self.assertEqual(
+            self.get(f"/mothers/cuts/{thrown['id']}/label.pdf", status=422)["errors"][0]["code"], "thrown_away"
+        )
 
     def test_the_sheet_of_a_month_asks_no_more_than_that_of_a_day(self) -> None:
         from django.db import connection

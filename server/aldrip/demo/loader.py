@@ -41,9 +41,12 @@ from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
 from aldrip.sowing.feeding import record_feed
 from aldrip.sowing.practice_device import SEED
-from aldrip.stockplants.services import Planted, cut, exhausted, index, plant, read_habit
+from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.planning import Asked, keep, ordered
+from aldrip.stockplants.services import Planted, cut, exhausted, habit_of, index, plant, read_habit
 from aldrip_core.conditioning import MediumLimits
 from aldrip_core.forecast import TrayCount
+from aldrip_core.mother_plan import Raising
 from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.stages import Trait
 from aldrip_core.units import Quantity, Unit
@@ -371,6 +374,24 @@ class Season:
                 )
             if "exhausted" in told:
                 exhausted(self.ctx, stock.pk, on=told["exhausted"])
+        for told in self.house["mother_plans"]:
+            self._mother_plan(told)
+
+    def _mother_plan(self, told: dict[str, Any]) -> None:
+        """Mothers that are planned for a season to come, and ordered."""
+        crop = Library(self.ctx).rows(Crop).get(name=told["crop"])
+        line = Library(self.ctx).rows(Line).get(crop=crop, name=told["cultivar"])
+        self._stand_on(told["ordered"]["when"])
+        newest = self.ctx.rows(MotherStock).filter(lot__crop=crop).order_by("-planted_on")[0]
+        asked = Asked(
+            crop.pk,
+            Raising(habit_of(newest), **told["raising"]),
+            line.pk,
+            (float(told["many"]),) * told["weeks"],
+            told["from"],
+        )
+        for start in keep(self.ctx, asked, None, self._uuid()).starts.all():
+            ordered(self.ctx, start.pk, from_whom=told["ordered"]["from"], on=told["ordered"]["when"])
 
     def _sowers(self) -> None:
         """The house's tray sower, set for what is sown next, and the one that ships for practice."""

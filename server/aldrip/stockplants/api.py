@@ -6,16 +6,19 @@ from typing import Any, Literal
 from uuid import UUID
 
 from django.db.models import QuerySet
+from django.http import HttpResponse
 from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
+from aldrip.base.errors import refuse
+from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_count
 from aldrip.base.schemas import StepOut, steps
 from aldrip.base.words import day, number, plural, who
 from aldrip.stockplants import services
 from aldrip.stockplants.cutting_day import cuttings_due
-from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants.models import CutLog, MotherStock
 from aldrip.stockplants.outlook import OfCrop, outlooks
 from aldrip_core.mother_stock import Remedy, age_weeks, given_by_week, in_week
 
@@ -332,6 +335,32 @@ def cut(ctx: Ctx, stock_id: Ref, body: CutIn) -> Any:
         note=body.note,
     )
     return _one(ctx, log.stock)
+
+
+@room.get("/mothers/cuts/{ref:cut_id}/label.pdf", "see")
+def cut_label_pdf(ctx: Ctx, cut_id: Ref) -> HttpResponse:
+    """A label for what was cut: of which mothers, and by when it is stuck."""
+    log = ctx.get(CutLog, cut_id)
+    if log.lot is None:
+        raise refuse("cut_id", "thrown_away", "These were thrown away: there is nothing to label.")
+    lot, stock = log.lot, log.stock
+    if lot.on_hold:
+        raise refuse("cut_id", "on_hold", f"Lot {lot.code} gets no label: it is {lot.on_hold}.")
+    until = ctx.local(lot.use_by) if lot.use_by else None
+    facts = {
+        "code": lot.code,
+        "qr": qr(lot.code),
+        "crop": lot.crop.name,
+        "cultivar": lot.line.name if lot.line else "",
+        "many": number(log.cuttings),
+        "mothers": stock.lot.code,
+        "generation": stock.generation,
+        "cut": day(ctx.local(log.happened_at).date(), year=True),
+        "by": who(log.by),
+        "until": f"{until:%H:%M} on {day(until.date())}" if until else "",
+        "over": lot.use_by is not None and lot.use_by < ctx.now,
+    }
+    return answer_pdf(f"cuttings-{lot.code}", pdf("print/cutting_label.html", facts))
 
 
 class IndexIn(Schema):

@@ -69,8 +69,8 @@ def demand_of(ctx: Ctx, asked: Asked, crop: Crop) -> tuple[float, ...]:
             raise refuse("from_on", "past", f"{day(asked.from_on, year=True)} is over. Name a week that is to come.")
         found = _with(found, begins, asked.many)
     if asked.for_batches:
-        told = [one.outlook.short for one in outlooks(ctx, list(standing(ctx))) if one.crop == crop.name]
-        short = told[0] if told else wanted_by_week(ctx, crop.slug)  # nothing stands yet: they lack all of it
+        own = [one.outlook.short for one in outlooks(ctx, list(standing(ctx))) if one.crop == crop.name]
+        short = own[0] if own else wanted_by_week(ctx, crop.slug)  # nothing stands yet: they lack all of it
         if any(short):
             last = max(week for week, many in enumerate(short) if many > 0)
             found = _with(found, 0, asked.raising.ready_of(short[: last + 1]))

@@ -3007,6 +3007,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mothers/cuts/{cut_id}/label.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cut Label Pdf
+         * @description A label for what was cut: of which mothers, and by when it is stuck.
+         */
+        get: operations["aldrip_stockplants_api_cut_label_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mothers/{stock_id}/index": {
         parameters: {
             query?: never;
@@ -16884,6 +16904,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MotherStockOut"];
                 };
+            };
+        };
+    };
+    aldrip_stockplants_api_cut_label_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cut_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

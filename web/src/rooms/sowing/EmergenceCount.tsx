@@ -55,7 +55,7 @@ export function EmergenceCount({
         <AskField ask={ask} name="on" label="Counted on" type="date" className="phone" max={today} />
       </div>
       <fieldset className="grid grid-cols-3 gap-3">
-        <legend className="font-medium">Good seedlings, tray by tray</legend>
+        <legend className="font-medium">Good ones, tray by tray</legend>
         {more.fields.map((tray, at) => (
           <AskField
             key={tray.id}

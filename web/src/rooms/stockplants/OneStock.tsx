@@ -66,6 +66,11 @@ function Cuts({ stock }: { stock: Stock }) {
                   <Door link={`/lots?lot=${one.lot_id}`}>
                     <LotCode code={one.lot} />
                   </Door>
+                ) : null}{" "}
+                {one.lot_id ? (
+                  <a href={`/api/mothers/cuts/${one.id}/label.pdf`} target="_blank" rel="noreferrer">
+                    label
+                  </a>
                 ) : null}
               </td>
               <td className="note">
