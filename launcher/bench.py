@@ -287,6 +287,65 @@ def _levelling(chosen: argparse.Namespace) -> Measure:
     return Measure("levelling", float(worst.price), float(worst.bound), ratio, 1.05, note)
 
 
+def _mother_plan(chosen: argparse.Namespace) -> Measure:
+    """All of a plan but the search itself, against a bare model of as many variables and numbers."""
+    from unittest.mock import patch
+
+    import numpy as np
+    from ortools.linear_solver import pywraplp
+
+    from aldrip_core import mother_plants as planner
+
+    del chosen
+    weeks, cuts, hold, later = 52, 8, 2, 5
+    shoots = [0.0, 0, 0] + [1.15**n for n in range(12)] + [1.15**11 * 0.75**n for n in range(1, 22)]
+    searching: list[float] = []
+
+    def timed(solver: Any, search: Callable[[Any], None] = planner._searched) -> None:
+        began = time.perf_counter()
+        search(solver)
+        searching.append(time.perf_counter() - began)
+
+    def whole() -> float:
+        searching.clear()
+        began = time.perf_counter()
+        with patch.object(planner, "_searched", timed), patch.object(planner, "_latest", lambda *_: None):
+            planner.mother_plants(
+                weekly_demand=[0.0] * 20 + [9000.0] * (weeks - 20),
+                shoots_by_age_weeks=shoots,
+                first_cut_week=3,
+                mother_life_weeks=35,
+                submother_cuts=cuts,
+                rooting_rate=0.9,
+                hardening_rate=0.95,
+                rooting_weeks=3,
+                hardening_weeks=later - 3,
+                hold_weeks=hold,
+                horizon_weeks=weeks,
+            )
+        return time.perf_counter() - began - sum(searching)
+
+    def bare() -> float:
+        began = time.perf_counter()
+        solver = pywraplp.Solver.CreateSolver("SCIP")
+        far = solver.infinity()
+        starts = [solver.IntVar(0, far, "") for _ in range(weeks)]
+        rest = [solver.NumVar(0, far, "") for _ in range((3 + hold) * weeks)]
+        numbers = np.ones(weeks)
+        for week in range(weeks):
+            row = solver.Constraint(-far, 0)
+            for start in range(week + 1):
+                row.SetCoefficient(starts[start], -float(numbers[week - start]))
+            for one in rest[week::weeks]:
+                row.SetCoefficient(one, 1)
+        return time.perf_counter() - began
+
+    whole()
+    took, yard = (statistics.median(work() for _ in range(15)) for work in (whole, bare))
+    note = f"{took * 1000:.1f} ms against {yard * 1000:.1f} ms; {weeks} weeks, of {cuts} cuts mothers are made"
+    return Measure("mother-plan", took, yard, took / yard, 3.0, note)
+
+
 MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
     "season-save": (
         season_save,
@@ -306,6 +365,10 @@ MEASURES: dict[str, tuple[Callable[[argparse.Namespace], Measure], str]] = {
     "levelling": (
         _levelling,
         "what a levelling found in 60 s ÷ its own bound, the worst of 3 seasons of 300 batches, 12 places, 40 weeks; aim 1.05",
+    ),
+    "mother-plan": (
+        _mother_plan,
+        "a plan of 52 weeks without the search itself ÷ a bare model of as many variables and numbers; aim 3",
     ),
     "browser": (bench_browser.measure, bench_browser.WORDS),
     "first-js": (first_js, "gzip kB of the scripts of a cold load of sign-in and first room ÷ 150 kB; aim 1"),

@@ -230,16 +230,19 @@ def _solved(
     _searched(solver)
     fewest = ceil(objective.BestBound() - 1e-6)
     found = _read(starts, taken, weeks, fewest)
-    # Of plans with as few, the one that plants latest: mothers that wait for a season are cut for nobody.
-    few = solver.Constraint(-far, float(found.starts.sum()))
+    if not _latest(solver, starts, int(found.starts.sum())):
+        return found
+    late = _read(starts, taken, weeks, fewest)
+    return late if late.starts.sum() <= found.starts.sum() else found
+
+
+def _latest(solver: Any, starts: Sequence[Any], many: int) -> bool:
+    """Of plans with as few look for the one that plants latest: mothers that wait for a season are cut for nobody."""
+    few = solver.Constraint(-solver.infinity(), float(many))
     for week, one in enumerate(starts):
         few.SetCoefficient(one, 1)
-        objective.SetCoefficient(one, float(horizon - week))
-    if solver.Solve() in (solver.OPTIMAL, solver.FEASIBLE):
-        later_found = _read(starts, taken, weeks, fewest)
-        if later_found.starts.sum() <= found.starts.sum():
-            return later_found
-    return found
+        solver.Objective().SetCoefficient(one, float(len(starts) - week))
+    return solver.Solve() in (solver.OPTIMAL, solver.FEASIBLE)
 
 
 def _read(starts: Sequence[Any], taken: Mapping[tuple[int, int], Any], weeks: int, fewest: int) -> _Found:

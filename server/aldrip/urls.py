@@ -45,6 +45,7 @@ from aldrip.diary.clocks_api import room as clocks
 from aldrip.jobs.api import room as jobs
 from aldrip.lots.api import room as lots
 from aldrip.lots.media_api import room as media
+from aldrip.lots.packing_api import room as packing
 from aldrip.lots.treating_api import room as treating
 from aldrip.methods.api import open_router as offer_router
 from aldrip.methods.api import room as methods
@@ -94,6 +95,7 @@ for router in (
     clocks.router,
     applied.router,
     lots.router,
+    packing.router,
     treating.router,
     media.router,
     orders.router,

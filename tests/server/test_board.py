@@ -1,10 +1,12 @@
 """Where a batch may stand, what each place would hold with it, and moves that add up; the board draws what is said here."""
 
 from datetime import date, timedelta
+from io import BytesIO
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as PropertyCase
+from pypdf import PdfReader
 
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.places.models import Place
@@ -163,6 +165,9 @@ class TrayLabels(HouseCase):
         _, batch = self.planned(quantity="3000")
         answer = self.client.get(f"/api/batches/{batch.pk}/tray-labels.pdf")
         self.assertEqual((answer.status_code, answer["Content-Type"]), (200, "application/pdf"))
+        roll = PdfReader(BytesIO(self.client.get(f"/api/batches/{batch.pk}/tray-labels.pdf?roll=true").content))
+        self.assertEqual(len(roll.pages), batch.trays)
+        self.assertEqual({round(float(page.mediabox.width) / 72 * 25.4) for page in roll.pages}, {64})
         Batch.objects.filter(pk=batch.pk).update(trays=5000)
         told = self.client.get(f"/api/batches/{batch.pk}/tray-labels.pdf")
         self.assertEqual((told.status_code, told.json()["errors"][0]["code"]), (422, "too_many"))

@@ -151,6 +151,20 @@ class Kept(PlansCase):
         late = self.post(f"/mothers/starts/{start['id']}/ordered", {"on": str(self.ctx.today)}, status=422)
         self.assertEqual(late["errors"][0]["code"], "planted")
 
+    def test_what_is_not_ordered_stands_on_the_buying_list_and_what_is_does_not(self) -> None:
+        starts = self.kept()["starts"]
+        start = starts[0]
+        row = next(one for one in self.get("/buying?lead_days=30") if one["what"] == "plantlets")
+        self.assertEqual((row["quantity"], row["uses"][0]["batch"]), (start["plantlets"], "mothers of lavender"))
+        self.assertEqual(row["order_by"], str(date.fromisoformat(start["on"]) - 30 * ONE))
+        self.assertIn("plantlets", self.client.get("/api/buying/export").content.decode())
+        self.assertEqual(self.client.get("/api/buying.pdf").status_code, 200)
+        for one in starts:
+            self.post(f"/mothers/starts/{one['id']}/ordered", {"on": str(self.ctx.today)})
+        self.assertFalse([one for one in self.get("/buying") if one["what"] == "plantlets"])
+        self.post(f"/mothers/starts/{start['id']}/ordered", {"on": None})
+        self.assertTrue([one for one in self.get("/buying") if one["what"] == "plantlets"])
+
     def test_planted_by_mistake_and_taken_back_it_is_asked_for_again(self) -> None:
         start = self.kept()["starts"][0]
         self.planted("40", weeks=0, start_id=start["id"])

@@ -26,6 +26,7 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "diary.count": GROWERS,
     "lots.process": PLANNERS,
     "lots.hold": GROWERS | {Role.LABORATORY, Role.DISPATCH},  # whoever sees it stops it
+    "lots.pack": GROWERS | {Role.DISPATCH},
     "lots.release": frozenset({Role.MANAGER, Role.LABORATORY}),
     "mothers.plan": PLANNERS,
     "mothers.cut": GROWERS,

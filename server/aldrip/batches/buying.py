@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -32,11 +32,17 @@ BOUGHT = (Part.SEED, Part.PLANT, Part.TUBER, Part.DIVISION, Part.CUTTING, Part.S
 
 @dataclass(frozen=True)
 class Use:
-    """A planned batch that wants something, and when."""
+    """A planned batch that wants something, and when; or what else does, as `said`."""
 
-    batch: Batch
+    batch: Batch | None
     quantity: float
     on: date
+    said: str = ""
+
+    @property
+    def code(self) -> str:
+        """What it is for, as it is listed."""
+        return self.batch.code if self.batch is not None else self.said
 
 
 @dataclass(frozen=True)
@@ -55,6 +61,10 @@ class Wanted:
     order_by: date
     late: bool
     lot: str = ""
+
+
+#: Rooms above say here what else is to be bought, as it is ordered so many days ahead.
+also: list[Callable[[Ctx, int], Iterable[Wanted]]] = []
 
 
 def _planned(ctx: Ctx) -> "QuerySet[Any]":
@@ -98,6 +108,7 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     stock = _stock(ctx)
     left = {key: _after_stock(stock, key, uses) for key, uses in found.items()}
     wanted = [_wanted(ctx, *names[key], key[2], key[3], uses, lead_days) for key, uses in left.items() if uses]
+    wanted += [one for asked in also for one in asked(ctx, lead_days)]
     return sorted([*wanted, *_short_lots(ctx, lead_days)], key=lambda one: (one.order_by, one.crop, one.cultivar))
 
 
@@ -200,7 +211,7 @@ HEADINGS = ("order by", "crop", "cultivar", "what", "quantity", "unit", "beside 
 
 def _cells(rows: Sequence[Wanted]) -> Iterator[tuple[Any, ...]]:
     for one in rows:
-        codes, first = " ".join(use.batch.code for use in one.uses), min(use.on for use in one.uses)
+        codes, first = " ".join(use.code for use in one.uses), min(use.on for use in one.uses)
         names = (neutral(one.crop), neutral(one.cultivar), one.what)
         yield (one.order_by, *names, round(one.quantity, 1), one.unit, one.lot, first, codes)
 

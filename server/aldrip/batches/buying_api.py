@@ -20,7 +20,7 @@ room = Room("batches")
 
 
 class UseOut(Schema):
-    batch_id: int
+    batch_id: int | None  # none: it is for something else, which `batch` says
     batch: str
     quantity: float
     on: date
@@ -45,7 +45,13 @@ def to_buy(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> Any:
         {
             **{name: getattr(one, name) for name in WantedOut.model_fields if name != "uses"},
             "uses": [
-                {"batch_id": u.batch.pk, "batch": u.batch.code, "quantity": u.quantity, "on": u.on} for u in one.uses
+                {
+                    "batch_id": use.batch.pk if use.batch else None,
+                    "batch": use.code,
+                    "quantity": use.quantity,
+                    "on": use.on,
+                }
+                for use in one.uses
             ],
         }
         for one in buying.to_buy(ctx, _lead(lead_days))
@@ -75,7 +81,7 @@ def print_buying(ctx: Ctx, lead_days: int = buying.LEAD_DAYS) -> HttpResponse:
             "name": f"{one.crop} {one.cultivar or '(any cultivar)'}",
             "what": f"{one.what} beside lot {one.lot}" if one.lot else one.what,
             "much": grams(one.quantity) if unit(one.unit) is Unit.GRAM else f"{number(one.quantity)} {one.unit}",
-            "uses": ", ".join(f"{use.batch.code} ({day(use.on)})" for use in one.uses),
+            "uses": ", ".join(f"{use.code} ({day(use.on)})" for use in one.uses),
         }
         for one in buying.to_buy(ctx, _lead(lead_days))
     ]

@@ -11,7 +11,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import BatchState, StepOut, steps
-from aldrip.sowing import calibrating, chain, requirements, services
+from aldrip.sowing import calibrating, chain, requirements, services, setting
 from aldrip_core.requirements import weeks_from
 
 room = Room("sowing")
@@ -123,6 +123,37 @@ def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "", rate: str = "") -> Any:
     ]
 
 
+@room.get("/batches/{ref:batch_id}/setts", "see", response=list[ChainLinkOut])
+def setts(
+    ctx: Ctx,
+    batch_id: Ref,
+    tuber_g: str = "",
+    sett_g: str = "",
+    footprint_cm2: str = "",
+    bed_width_cm: str = "",
+    an_hour: str = "",
+    dip_kg: str = "",
+    dip_l: str = "",
+) -> Any:
+    """The work of a batch of setts, as typed or as usual; nothing where the batch is not cut out of tubers."""
+    typed = {
+        "tuber_g": tuber_g,
+        "sett_g": sett_g,
+        "footprint_cm2": footprint_cm2,
+        "bed_width_cm": bed_width_cm,
+        "an_hour": an_hour,
+        "dip_kg": dip_kg,
+        "dip_l": dip_l,
+    }
+    return [
+        {
+            **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
+            "working": steps(one.working),
+        }
+        for one in setting.setts_of(ctx, batch_id, typed)
+    ]
+
+
 @room.get("/batches/{ref:batch_id}/card.pdf", "see")
 def card_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
     """The sowing card on A5."""
@@ -131,9 +162,9 @@ def card_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
 
 
 @room.get("/batches/{ref:batch_id}/tray-labels.pdf", "see")
-def tray_labels_pdf(ctx: Ctx, batch_id: Ref) -> HttpResponse:
-    """A label for every tray, three beside each other on A4."""
-    facts = services.tray_labels_of(ctx, batch_id)
+def tray_labels_pdf(ctx: Ctx, batch_id: Ref, roll: bool = False) -> HttpResponse:
+    """A label for every tray, three beside each other on A4; or one after another on a roll of 64 × 35 mm."""
+    facts = services.tray_labels_of(ctx, batch_id, roll)
     return answer_pdf(f"tray-labels-{facts['code']}", pdf("print/tray_labels.html", facts))
 
 

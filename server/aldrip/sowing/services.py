@@ -22,6 +22,14 @@ from aldrip_core.stages import Part, Trait
 from aldrip_core.units import Unit, unit
 
 KILOS_TO_LIFT_ALONE = 15
+#: What is done with what a batch is begun with, to do and done.
+VERBS = {
+    Part.SEED: ("Sow", "sown"),
+    Part.CUTTING: ("Stick", "stuck"),
+    Part.TUBER: ("Set", "set"),
+    Part.DIVISION: ("Set", "set"),
+    Part.PLANT: ("Plant", "planted"),
+}
 
 
 def trays_words(batch: Batch, container: Mapping[str, Any] | None) -> str:
@@ -56,7 +64,7 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "version": batch.version,
         "state": batch.state,
         "organisation": ctx.organisation.name,
-        "verb": "Sow" if by_seed else "Stick",
+        "verb": "Sow" if by_seed else VERBS.get(part_of(snapshot), ("Begin", ""))[0],
         "crop": batch.crop.name,
         "cultivar": batch.line.name if batch.line else "",
         "sow_on": sow_on,
@@ -180,7 +188,7 @@ def _cautions(saved: Saved, snapshot: Mapping[str, Any]) -> list[str]:
     told = {caution.split()[0].strip(":;,").lower() for caution in found}
     blades = blade_cautions(part_of(snapshot))
     found += [caution for caution in blades if caution.split()[0].strip(":;,").lower() not in told]
-    if batch.lot is not None and batch.lot.treatment:
+    if batch.lot is not None and batch.lot.treatment and batch.lot.form == Part.SEED.value:
         found.append(f"Seed treated with {batch.lot.treatment}: gloves, never food or feed.")
     container = snapshot["containers"].get(snapshot["container"])
     wet = container["wet_kg"] if container else None
@@ -203,8 +211,11 @@ def _label_sheets(many: int) -> list[list[dict[str, int]]]:
     return [labels[first : first + ACROSS * DOWN] for first in range(0, many, ACROSS * DOWN)]
 
 
-def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
-    """The facts of a batch's tray labels, one a tray: its code to scan and to read, the crop, the day, the tray's number."""
+def tray_labels_of(ctx: Ctx, batch_id: Ref, roll: bool = False) -> dict[str, Any]:
+    """The facts of a batch's tray labels, one a tray: its code to scan and to read, the crop, the day, the tray's number.
+
+    roll: each on a page of its own size, for a printer of labels; else on sheets.
+    """
     card = card_of(ctx, batch_id)
     many = card["trays"] or 0
     if not many:
@@ -219,9 +230,10 @@ def tray_labels_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
     names = ("code", "crop", "cultivar", "lot", "day_words")
     return {
         **{name: card[name] for name in names},
-        "verb": "sown" if card["verb"] == "Sow" else "stuck",
+        "verb": dict(VERBS.values()).get(card["verb"], "begun"),
         "ready_words": f"ready {day(ready)}",
         "many": many,
-        "sheets": _label_sheets(many),
+        "roll": roll,
+        "sheets": [[{"tray": n + 1, "x": 0, "y": 0}] for n in range(many)] if roll else _label_sheets(many),
         "qr": qr(card["code"], pixels=True),
     }

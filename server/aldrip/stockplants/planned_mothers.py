@@ -7,9 +7,11 @@ from typing import Any
 from django.db.models import QuerySet
 
 from aldrip.accounts.context import Ctx
+from aldrip.batches.buying import Use, Wanted
 from aldrip.stockplants.models import MotherPlan, MotherStart
 from aldrip_core.mother_plan import Raising, gives
 from aldrip_core.mother_stock import Habit
+from aldrip_core.units import Unit
 
 
 def raising_of(plan: MotherPlan) -> Raising:
@@ -39,3 +41,21 @@ def to_come(starts: Iterable[MotherStart], first: date, weeks: int) -> dict[str,
         for n, many in enumerate(gives(raising_of(one.plan), weeks - begins)):
             given[begins + n] += one.plantlets * float(many)
     return found
+
+
+def to_buy(ctx: Ctx, lead_days: int) -> Iterable[Wanted]:
+    """Plantlets of plans that are neither ordered nor planted, for the buying list."""
+    for one in unplanted(ctx).filter(ordered_on=None).select_related("plan__line"):
+        by = one.on - timedelta(days=lead_days)
+        line = one.plan.line.name if one.plan.line else ""
+        use = Use(None, float(one.plantlets), one.on, f"mothers of {one.plan.crop.name.lower()}")
+        yield Wanted(
+            one.plan.crop.name,
+            line,
+            "plantlets",
+            float(one.plantlets),
+            Unit.PLANT.words,
+            (use,),
+            by,
+            late=by < ctx.today,
+        )

@@ -230,6 +230,13 @@ export const chainQuery = (batch: number, planted: string, rate: string) =>
       ),
     placeholderData: (old) => old,
   });
+export const settsQuery = (batch: number, typed: Record<string, string>) =>
+  queryOptions({
+    queryKey: ["card", batch, "setts", typed],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/setts", { params: { path: { batch_id: batch }, query: typed } })),
+    placeholderData: (old) => old,
+  });
 export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });
 export const tankQuery = ({ slug, ...query }: { slug: string; litres: string; ratio: string; source_ec: string }) =>
   queryOptions({

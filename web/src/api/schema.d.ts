@@ -1321,6 +1321,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pack
+         * @description A lot is in boxes: it is to be planted within its hours.
+         */
+        post: operations["aldrip_lots_packing_api_pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/unpack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unpack
+         * @description A lot stands out of its boxes again.
+         */
+        post: operations["aldrip_lots_packing_api_unpack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/packed.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Packed Pdf
+         * @description The label of packed boxes, with the hour until which they are to be planted.
+         */
+        get: operations["aldrip_lots_packing_api_packed_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lots/{lot_id}/treatments": {
         parameters: {
             query?: never;
@@ -2679,6 +2739,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/setts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Setts
+         * @description The work of a batch of setts, as typed or as usual; nothing where the batch is not cut out of tubers.
+         */
+        get: operations["aldrip_sowing_api_setts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/card.pdf": {
         parameters: {
             query?: never;
@@ -2708,7 +2788,7 @@ export interface paths {
         };
         /**
          * Tray Labels Pdf
-         * @description A label for every tray, three beside each other on A4.
+         * @description A label for every tray, three beside each other on A4; or one after another on a roll of 64 × 35 mm.
          */
         get: operations["aldrip_sowing_api_tray_labels_pdf"];
         put?: never;
@@ -6831,6 +6911,22 @@ export interface components {
              */
             on: string;
         };
+        /**
+         * PackIn
+         * @description As typed. `ago`: since when, “3 h”; empty: just now. `hours`: how long they may stay packed.
+         */
+        PackIn: {
+            /**
+             * Ago
+             * @default
+             */
+            ago: string;
+            /**
+             * Hours
+             * @default 24
+             */
+            hours: string;
+        };
         /** ProductOut */
         ProductOut: {
             /** Slug */
@@ -9156,7 +9252,7 @@ export interface components {
         /** UseOut */
         UseOut: {
             /** Batch Id */
-            batch_id: number;
+            batch_id: number | null;
             /** Batch */
             batch: string;
             /** Quantity */
@@ -14758,6 +14854,74 @@ export interface operations {
             };
         };
     };
+    aldrip_lots_packing_api_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_lots_packing_api_unpack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_lots_packing_api_packed_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     aldrip_lots_treating_api_treatments: {
         parameters: {
             query?: never;
@@ -16489,6 +16653,36 @@ export interface operations {
             };
         };
     };
+    aldrip_sowing_api_setts: {
+        parameters: {
+            query?: {
+                tuber_g?: string;
+                sett_g?: string;
+                footprint_cm2?: string;
+                bed_width_cm?: string;
+                an_hour?: string;
+                dip_kg?: string;
+                dip_l?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainLinkOut"][];
+                };
+            };
+        };
+    };
     aldrip_sowing_api_card_pdf: {
         parameters: {
             query?: never;
@@ -16511,7 +16705,9 @@ export interface operations {
     };
     aldrip_sowing_api_tray_labels_pdf: {
         parameters: {
-            query?: never;
+            query?: {
+                roll?: boolean;
+            };
             header?: never;
             path: {
                 batch_id: number | string;

@@ -13,6 +13,7 @@ import { WhatWasDone } from "../../ui/TakeBack";
 import { ByWeek } from "./ByWeek";
 import { HoldIt, Holds } from "./Holds";
 import { OwnSeed } from "./OwnSeed";
+import { Packing } from "./Packing";
 import { Receive, WHAT } from "./Receive";
 import { ToBuy, WaitingFor } from "./ToBuy";
 import { Treatments } from "./Treatments";
@@ -197,6 +198,7 @@ function LotSheet({ id, onClose }: { id: Ref; onClose: () => void }) {
             {lot.supplier ? `, from ${lot.supplier} ${lot.supplier_ref}` : ""}. {lot.note}
           </p>
           <Holds lot={lot} />
+          <Packing lot={lot} />
           <WaitingFor lot={lot} />
           {lot.label_number ? <p>Official label {lot.label_number}.</p> : null}
           {lot.status || lot.seed_class ? <OwnSeed lot={lot} /> : null}

@@ -48,7 +48,9 @@ export function ToBuy() {
           label="things to buy"
           columns={COLUMNS}
           rows={rows}
-          rowKey={(row) => `${row.crop} ${row.cultivar} ${row.what} ${row.unit} ${row.lot}`}
+          rowKey={(row) =>
+            `${row.crop} ${row.cultivar} ${row.what} ${row.unit} ${row.lot} ${row.uses[0]?.batch_id ? "" : row.order_by}`
+          }
         />
       ) : null}
     </>
@@ -101,16 +103,22 @@ const COLUMNS: Column<Wanted>[] = [
     value: (row) => row.uses.map((use) => use.batch).join(" "),
     cell: (row) => (
       <span className="flex flex-wrap gap-x-3">
-        {row.uses.slice(0, 6).map((use) => (
-          <Link
-            key={use.batch_id}
-            to="/batches/$id"
-            params={{ id: String(use.batch_id) }}
-            className="whitespace-nowrap"
-          >
-            <BatchCode code={use.batch} /> <span className="note">{shortDay(use.on)}</span>
-          </Link>
-        ))}
+        {row.uses.slice(0, 6).map((use) =>
+          use.batch_id === null ? (
+            <Link key={`${use.batch} ${use.on}`} to="/stockplants" className="whitespace-nowrap">
+              {use.batch} <span className="note">{shortDay(use.on)}</span>
+            </Link>
+          ) : (
+            <Link
+              key={use.batch_id}
+              to="/batches/$id"
+              params={{ id: String(use.batch_id) }}
+              className="whitespace-nowrap"
+            >
+              <BatchCode code={use.batch} /> <span className="note">{shortDay(use.on)}</span>
+            </Link>
+          ),
+        )}
         {row.uses.length > 6 ? <span className="note">and {row.uses.length - 6} more</span> : null}
       </span>
     ),

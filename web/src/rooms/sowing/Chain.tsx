@@ -2,19 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { chainQuery } from "../../api/queries";
-import { useWorking } from "../../shell/working";
 import { Faults } from "../../ui/parts";
-
-const figure = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 3 });
-const whole = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
-const said = (value: number) => (value >= 1000 ? whole.format(value) : figure.format(value));
+import { Figures } from "./Figures";
 
 /** One sowing from kilos of seed to hours; every figure opens how it came about. */
 export function Chain({ card }: { card: Schemas["CardOut"] }) {
   const [planted, setPlanted] = useState("");
   const [rate, setRate] = useState("");
   const { data, error } = useQuery(chainQuery(card.batch_id, useDeferredValue(planted), useDeferredValue(rate)));
-  const { show } = useWorking();
   if (!data?.length) return error ? <Faults error={error} /> : null;
   return (
     <section className="mt-3" aria-label="From seed to hours">
@@ -42,25 +37,7 @@ export function Chain({ card }: { card: Schemas["CardOut"] }) {
         </label>
       </div>
       {error ? <Faults error={error} /> : null}
-      <dl className="mt-1 grid grid-cols-2 gap-x-6 sm:grid-cols-3 lg:grid-cols-4">
-        {data.map((one) => {
-          const value = `${said(one.value)} ${one.unit}`;
-          return (
-            <div key={one.key} className="border-hair border-b py-1">
-              <dt className="note">{one.label}</dt>
-              <dd>
-                <button
-                  type="button"
-                  className="btn-link min-h-6 font-bold"
-                  onClick={() => show({ title: one.label, value, steps: one.working }, true)}
-                >
-                  {value}
-                </button>
-              </dd>
-            </div>
-          );
-        })}
-      </dl>
+      <Figures rows={data} />
       {data.map((one) =>
         one.note ? (
           <p key={one.key} role="status" className="max-w-prose py-1">

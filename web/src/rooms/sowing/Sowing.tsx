@@ -12,12 +12,16 @@ import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
 import { Chain } from "./Chain";
 import { FeedSection } from "./Feeds";
 import { Media } from "./Media";
+import { Setts } from "./Setts";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 
 type Batch = Schemas["BatchOut"];
 const HEAD = 22; // px, of a day
 const CARD = 33; // px, of a batch
+
+/** What was done with what a batch is begun with. */
+const DONE: Record<string, string> = { Sow: "sown", Stick: "stuck", Set: "set", Plant: "planted" };
 
 /** The cards of what is to be sown in the span, by day; one card open beside them. */
 export function Sowing() {
@@ -122,6 +126,11 @@ function Card({ batch }: { batch: Batch }) {
         {card.trays ? (
           <a href={`/api/batches/${card.batch_id}/tray-labels.pdf`} target="_blank" rel="noreferrer">
             Tray labels
+          </a>
+        ) : null}
+        {card.trays ? (
+          <a href={`/api/batches/${card.batch_id}/tray-labels.pdf?roll=true`} target="_blank" rel="noreferrer">
+            on a roll
           </a>
         ) : null}
       </div>
@@ -229,7 +238,7 @@ function Card({ batch }: { batch: Batch }) {
         </table>
       </section>
       <Sower card={card} />
-      {card.trays ? <Chain card={card} /> : null}
+      {card.trays ? <Chain card={card} /> : <Setts card={card} />}
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">
           <h2>Take care</h2>
@@ -241,7 +250,7 @@ function Card({ batch }: { batch: Batch }) {
       ) : null}
       {batch.state === "planned" && may("batches.do") ? (
         <section className="mt-4 border-ink border-t pt-3">
-          <h2 className="mb-2">When it is {card.verb === "Stick" ? "stuck" : "sown"}</h2>
+          <h2 className="mb-2">When it is {DONE[card.verb] ?? "begun"}</h2>
           <SownForm batch={batch} />
         </section>
       ) : null}
