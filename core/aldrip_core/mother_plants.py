@@ -233,7 +233,9 @@ def _solved(
     if not _latest(solver, starts, int(found.starts.sum())):
         return found
     late = _read(starts, taken, weeks, fewest)
-    return late if late.starts.sum() <= found.starts.sum() else found
+    # Later, and not in more plantings: nobody plants one plantlet apart from two hundred.
+    as_few = late.starts.sum() <= found.starts.sum()
+    return late if as_few and np.count_nonzero(late.starts) <= np.count_nonzero(found.starts) else found
 
 
 def _latest(solver: Any, starts: Sequence[Any], many: int) -> bool:
