@@ -30,6 +30,8 @@ class Packing(HouseCase):
         assert self.lot.use_by is not None
         self.assertAlmostEqual((self.lot.use_by - self.ctx.now) / timedelta(hours=21), 1, delta=0.01)
         self.assertIn(self.lot.code, str(self.get("/clocks")["others"]))
+        shown = self.get(f"/lots/{self.lot.pk}")["use_by_words"]
+        self.assertTrue(shown.endswith(f"{self.ctx.local(self.lot.use_by):%H:%M}"), shown)
         self.assertEqual(self.pack(status=422)["errors"][0]["code"], "packed")
         text = " ".join(
             page.extract_text()

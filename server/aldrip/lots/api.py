@@ -14,7 +14,7 @@ from aldrip.base.quantity import read_measure, read_quantity, split_number
 from aldrip.base.schemas import Done, LotStatus, StepOut, steps
 from aldrip.base.typed import Count, MaybeCount, MaybeNumber, MaybePercent, Percent, Share
 from aldrip.base.words import day, who
-from aldrip.lots import holds, releasing, services
+from aldrip.lots import holds, packing, releasing, services
 from aldrip.lots.descent import descent
 from aldrip.lots.laboratory import Result, record_result, standing_among
 from aldrip.lots.models import Intake, Lot, Movement, Status, TestResult
@@ -59,6 +59,7 @@ class LotOut(Schema):
     moisture_percent: float | None
     on_hold: str  # by which hold it is held, in words
     use_by: datetime | None  # after a treatment
+    use_by_words: str  # on the clock of the house, wherever it is read
 
 
 class MovementOut(Schema):
@@ -183,6 +184,7 @@ def lot_out(ctx: Ctx, lot: Lot, classes: dict[str, str] | None = None) -> dict[s
         "cultivar": lot.line.name if lot.line else "",
         "class_name": classes.get(lot.seed_class, lot.seed_class),
         "status_words": lot.get_status_display(),
+        "use_by_words": packing.until_words(ctx, lot),
         "balance": shown_of(lot),
         "packet_size": shown_of(lot, lot.packet_size) if lot.packet_size is not None else None,
         "test_is_old": lot.form == "seed"

@@ -6408,6 +6408,8 @@ export interface components {
             on_hold: string;
             /** Use By */
             use_by: string | null;
+            /** Use By Words */
+            use_by_words: string;
         };
         /**
          * LotIn
@@ -6613,6 +6615,8 @@ export interface components {
             on_hold: string;
             /** Use By */
             use_by: string | null;
+            /** Use By Words */
+            use_by_words: string;
             /**
              * Uuid
              * Format: uuid

@@ -23,16 +23,7 @@ export function Packing({ lot }: { lot: Lot }) {
     return (
       <p className="mt-3 flex flex-wrap items-center gap-3">
         <span>
-          In boxes, to be planted by{" "}
-          <b>
-            {new Date(lot.use_by).toLocaleString("en-GB", {
-              day: "numeric",
-              month: "short",
-              hour: "2-digit",
-              minute: "2-digit",
-            })}
-          </b>
-          .
+          In boxes, to be planted by <b>{lot.use_by_words}</b>.
         </span>
         <a href={`/api/lots/${lot.id}/packed.pdf`} target="_blank" rel="noreferrer">
           Label of the boxes

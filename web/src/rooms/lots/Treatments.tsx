@@ -20,7 +20,7 @@ export function Treatments({ lot }: { lot: Lot }) {
       <h2>Treatments</h2>
       {lot.use_by ? (
         <p>
-          To be used by <b>{at(lot.use_by)}</b>.
+          To be used by <b>{lot.use_by_words}</b>.
         </p>
       ) : null}
       <ul>
