@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from aldrip_core.mother_plants import LONGEST, NEARLY, MotherPlants, mother_plants, of_one
-from aldrip_core.mother_stock import Habit
+from aldrip_core.mother_stock import Habit, grows
 from aldrip_core.refusal import refuse
 
 MOST_PLANTLETS = 1_000_000  # in a week
@@ -57,6 +57,18 @@ class Raising:
         (0.0, 0.0, 5.0, 10.0)
         """
         return (*(0.0 for _ in range(self.later)), *(many * self.kept for many in to_stick))
+
+
+#: Where nobody said otherwise: rooted in three weeks, hardened in two (common practice, no source; the shares invented).
+USUAL = Raising(
+    Habit(grows(first_cut_week=4, first=1, a_week=0.15, most=6, life_weeks=35), 4, 35),
+    rooting_weeks=3,
+    rooting_rate=0.9,
+    hardening_weeks=2,
+    hardening_rate=0.95,
+    hold_weeks=1,
+    reserve=0.1,
+)
 
 
 @dataclass(frozen=True, slots=True)

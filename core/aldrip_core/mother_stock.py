@@ -11,6 +11,7 @@ from aldrip_core.working import Given, Origin, Step, Working, computed
 LONGEST_LIFE = 520  # weeks
 MOST_SHOOTS = 1000.0  # a mother and week
 WAITS_H = 2.0  # cut shoots wait no longer in water; common practice, no source
+BOX_H = 24.0  # young plants stand in a closed box no longer; common practice, no source
 WAITS_AT_MOST = 12  # weeks by which a sticking is offered to be later
 
 

@@ -187,6 +187,14 @@ class Kept(PlansCase):
         self.assertEqual((later["weeks"], later["sentence"]), (plan["weeks"], plan["sentence"]))
         self.assertEqual(self.get(f"/mothers/raising?crop_id={self.crop.pk}")["submother_cuts"], 1)
 
+    def test_a_plan_that_is_planted_and_past_its_weeks_is_over(self) -> None:
+        plan = self.kept()
+        for start in plan["starts"]:
+            self.planted(str(start["plantlets"]), weeks=0, start_id=start["id"])
+        self.assertEqual(len(self.get("/mothers/plans")), 1)
+        advance(self.ctx, self.ctx.today + 60 * WEEK)
+        self.assertEqual(self.get("/mothers/plans"), [])
+
     def test_who_only_looks_plans_nothing(self) -> None:
         plan = self.kept()
         self.client.force_login(member(self.ctx, "looker", "viewer"))

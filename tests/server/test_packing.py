@@ -6,6 +6,8 @@ from typing import Any
 
 from pypdf import PdfReader
 
+from aldrip.accounts.context import act
+from aldrip.diary import clocks
 from aldrip.lots.models import Lot
 from aldrip.methods.models import Crop
 from tests.server.house import HouseCase, advance, member, uid
@@ -65,6 +67,18 @@ class Packing(HouseCase):
         self.post(f"/lots/{self.lot.pk}/unpack", {})
         self.lot.refresh_from_db()
         self.assertEqual(self.lot.treatment, "a dip")
+
+    def test_a_dip_and_a_box_do_not_take_each_other_s_hour(self) -> None:
+        until = self.ctx.now + timedelta(hours=1)
+        Lot.objects.filter(pk=self.lot.pk).update(use_by=until, treatment="cutting", form="cutting")
+        self.lot.refresh_from_db()
+        spec = clocks.ClockSpec("Dip", [{"name": "Dip", "minutes": 1, "at_c": None}])
+        clock = act(clocks.begin)(self.ctx, spec, subject=self.lot)
+        self.assertEqual(self.pack(status=422)["errors"][0]["code"], "in_treatment")
+        self.post(f"/clocks/{clock.pk}/end", {"uuid": uid()}, sure="short")
+        self.lot.refresh_from_db()
+        self.assertEqual((self.lot.treatment, self.lot.use_by), ("cutting; dip", until), "the dip gave it no more time")
+        self.assertEqual(self.pack(status=422)["errors"][0]["code"], "waits")
 
     def test_packed_by_mistake_it_is_taken_back(self) -> None:
         before = self.get(f"/lots/{self.lot.pk}")

@@ -6,17 +6,18 @@ from typing import Any
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import day
+from aldrip.diary import clocks
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import balance_words
+from aldrip_core.mother_stock import BOX_H
 
 PACKED = "packing"
-HOURS = 24.0  # that young plants stand in a closed box; common practice, no source
 LONGEST_H = 7 * 24.0
 BY_ITSELF = ("seed", "mother plant")  # what is never packed so
 
 
 @act
-def pack(ctx: Ctx, lot_id: Ref, *, ago_h: float = 0.0, hours: float = HOURS) -> Lot:
+def pack(ctx: Ctx, lot_id: Ref, *, ago_h: float = 0.0, hours: float = BOX_H) -> Lot:
     """A lot was packed, some hours ago at most a week: the hour until which it is to be planted stands with it from now on."""
     lot = ctx.get(Lot, lot_id, lock=True)
     if lot.form in BY_ITSELF:
@@ -29,6 +30,10 @@ def pack(ctx: Ctx, lot_id: Ref, *, ago_h: float = 0.0, hours: float = HOURS) -> 
         raise refuse("hours", "out_of_range", f"For how many hours may they stay packed? Up to {LONGEST_H:g}.")
     if not 0 <= ago_h <= LONGEST_H:
         raise refuse("ago", "out_of_range", f"Packed at most {LONGEST_H:g} hours ago, and not before now.")
+    clock = clocks.runs_on(ctx, lot.uuid)
+    if clock is not None:
+        told = f"{clock.name} runs on lot {lot.code}. End that on the day sheet, then pack it."
+        raise refuse("lot_id", "in_treatment", told)
     if is_packed(lot):
         told = f"Lot {lot.code} is packed already, to be planted by {until_words(ctx, lot)}. Unpack it first."
         raise refuse("lot_id", "packed", told)

@@ -20,6 +20,7 @@ from aldrip.diary.models import Clock, ClockMark
 from aldrip.lots.holds import hold
 from aldrip.lots.models import Lot, LotParent, TestResult
 from aldrip.lots.moving import move
+from aldrip.lots.packing import is_packed
 from aldrip.lots.taking import Leaving, balance_words, in_lots_unit
 from aldrip.methods.models import Input, Treatment
 from aldrip.methods.resolver import Library
@@ -120,6 +121,8 @@ def _may_be(ctx: Ctx, lot: Lot, treatment: Treatment) -> None:
     clock = clocks.runs_on(ctx, lot.uuid)
     if clock is not None:
         raise refuse("lot_id", "in_treatment", f"{clock.name} runs on lot {lot.code}. End that first.")
+    if is_packed(lot):
+        raise refuse("lot_id", "packed", f"Lot {lot.code} stands in boxes. Unpack it first.")
 
 
 def _seeds(lot: Lot, amount: Decimal) -> float | None:
@@ -248,7 +251,10 @@ def ended(ctx: Ctx, clock: Clock, off: Sequence[Strayed]) -> None:
         words = clock.uses.split(",")[0] or clock.name.lower()
         lot.treatment = "; ".join(dict.fromkeys([*told, words]))[:120]
         ago = timezone.now() - clock.ended_at
-        lot.use_by = ctx.now - ago + timedelta(hours=clock.use_within_h) if clock.use_within_h else None
+        until = ctx.now - ago + timedelta(hours=clock.use_within_h) if clock.use_within_h else None
+        # Plants and cuttings wait no longer for having been dipped; seed begins anew.
+        hours = [one for one in (until, lot.use_by if lot.form != "seed" else None) if one is not None]
+        lot.use_by = min(hours, default=None)
         lot.save(update_fields=["treatment", "use_by"])
     harmed = bool(off) or clock.outcome == Clock.Outcome.BROKEN_OFF
     if harmed and treatment.heats and not lot.on_hold and lot.balance > 0:

@@ -83,7 +83,7 @@ def _cut_since(ctx: Ctx, monday: date) -> dict[int, int]:
 def _not_stuck(ctx: Ctx, crops: set[str]) -> dict[tuple[str, str], float]:
     """Cuttings that wait to be stuck, by crop and cultivar."""
     found: dict[tuple[str, str], float] = defaultdict(float)
-    lots = ctx.rows(Lot).filter(form="cutting", treatment="cutting", balance__gt=0, on_hold="", crop__slug__in=crops)
+    lots = ctx.rows(Lot).filter(form="cutting", balance__gt=0, on_hold="", crop__slug__in=crops)
     for crop, line, many in lots.filter(use_by__gt=ctx.now).values_list("crop__slug", "line__slug", "balance"):
         found[crop, line or ""] += float(many)
     return found

@@ -45,17 +45,10 @@ def to_come(starts: Iterable[MotherStart], first: date, weeks: int) -> dict[str,
 
 def to_buy(ctx: Ctx, lead_days: int) -> Iterable[Wanted]:
     """Plantlets of plans that are neither ordered nor planted, for the buying list."""
+    found: dict[tuple[str, str, date], float] = {}
     for one in unplanted(ctx).filter(ordered_on=None).select_related("plan__line"):
-        by = one.on - timedelta(days=lead_days)
-        line = one.plan.line.name if one.plan.line else ""
-        use = Use(None, float(one.plantlets), one.on, f"mothers of {one.plan.crop.name.lower()}")
-        yield Wanted(
-            one.plan.crop.name,
-            line,
-            "plantlets",
-            float(one.plantlets),
-            Unit.PLANT.words,
-            (use,),
-            by,
-            late=by < ctx.today,
-        )
+        key = (one.plan.crop.name, one.plan.line.name if one.plan.line else "", one.on)
+        found[key] = found.get(key, 0.0) + one.plantlets
+    for (crop, line, on), many in found.items():
+        by, use = on - timedelta(days=lead_days), Use(None, many, on, f"mothers of {crop.lower()}")
+        yield Wanted(crop, line, "plantlets", many, Unit.PLANT.words, (use,), by, late=by < ctx.today)

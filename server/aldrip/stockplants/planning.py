@@ -127,7 +127,7 @@ def _left(ctx: Ctx, asked: Asked, crop: Crop, weeks: int) -> list[float]:
             known = min(weeks, len(one.outlook.wanted))
             given[:known] -= np.array(one.outlook.wanted[:known])
             given[0] = min(given[0], one.outlook.given[0] - one.outlook.wanted[0])  # some of this week is cut already
-    for plan in plans(ctx).filter(crop__slug=crop.slug):
+    for plan in plans(ctx, crop.slug):
         # What plans stick for is spoken for too, of their own mothers and of those that stand.
         raising, offset = raising_of(plan), (plan.first - first).days // 7
         stuck = [(one.week, one.stuck) for one in weeks_of(plan)]
@@ -152,8 +152,8 @@ def sentence_of(made: Draft) -> str:
 def _planted_words(made: Draft, plantlets: int, short: float) -> str:
     if not plantlets:
         return "No planting helps: what is wanted is wanted sooner than a mother that is planted now gives."
-    begins = min(made.starts).isocalendar().week
-    many = f"{plural(plantlets, 'plantlet')} in {plural(len(made.starts), 'planting')}, the first in week {begins}"
+    week = min(made.starts).isocalendar()
+    many = f"{plural(plantlets, 'plantlet')} in {plural(len(made.starts), 'planting')}, the first in week {week.week} of {week.year}"
     wasted = sum(one.wasted for one in made.weeks)
     over = f" {number(wasted)} cuttings are for nobody." if round(wasted) else ""
     if short:
@@ -225,9 +225,16 @@ def drop(ctx: Ctx, plan_id: Ref) -> MotherPlan:
     return plan
 
 
-def plans(ctx: Ctx) -> "QuerySet[MotherPlan]":
-    """Plans that were not given up, the newest on top, with their plantings."""
-    return all_plans(ctx).filter(dropped_on=None)
+def plans(ctx: Ctx, crop: str = "") -> list[MotherPlan]:
+    """Plans of a crop, or all, that were not given up and are not over, the newest on top, with their plantings."""
+    rows = all_plans(ctx).filter(dropped_on=None, **({"crop__slug": crop} if crop else {}))
+    return [one for one in rows if not _over(ctx, one)]
+
+
+def _over(ctx: Ctx, plan: MotherPlan) -> bool:
+    """Whether its last week is past, and it asks for no planting any more."""
+    ends = plan.first + timedelta(weeks=len(plan.demand))
+    return ends <= ctx.today and all(one.stock_id is not None for one in plan.starts.all())
 
 
 def all_plans(ctx: Ctx) -> "QuerySet[MotherPlan]":

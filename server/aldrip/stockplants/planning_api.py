@@ -18,21 +18,11 @@ from aldrip.stockplants import planning
 from aldrip.stockplants.models import MotherPlan, MotherStart
 from aldrip.stockplants.planned_mothers import raising_of
 from aldrip.stockplants.services import read_habit
-from aldrip_core.mother_plan import PlanWeek, Raising
-from aldrip_core.mother_stock import Habit, grows
+from aldrip_core.mother_plan import USUAL, PlanWeek, Raising
+from aldrip_core.mother_stock import Habit
 
 room = Room("stockplants")
 MOST_WEEKS = 520
-#: Where nobody said otherwise: rooted in three weeks, hardened in two (common practice, no source; the shares invented).
-USUAL = Raising(
-    Habit(grows(first_cut_week=4, first=1, a_week=0.15, most=6, life_weeks=35), 4, 35),
-    rooting_weeks=3,
-    rooting_rate=0.9,
-    hardening_weeks=2,
-    hardening_rate=0.95,
-    hold_weeks=1,
-    reserve=0.1,
-)
 
 
 class StartIn(Schema):
