@@ -165,6 +165,20 @@ class Kept(PlansCase):
         self.post(f"/mothers/starts/{start['id']}/ordered", {"on": None})
         self.assertTrue([one for one in self.get("/buying") if one["what"] == "plantlets"])
 
+    def test_what_mothers_give_is_not_bought(self) -> None:
+        batch = self.sticking(500, 3)
+
+        def bought() -> float:
+            return float(sum(one["quantity"] for one in self.get("/buying") if one["what"] == "cuttings"))
+
+        self.assertEqual(bought(), batch.start)
+        stock = self.planted("100", weeks=8, shoots="2 2 2 2 2 2", first_cut_week=8, life_weeks=14)
+        self.assertAlmostEqual(bought(), batch.start - 200)
+        self.post(f"/mothers/{stock['id']}/exhausted", {"on": str(self.ctx.today)})
+        self.assertEqual(bought(), batch.start)
+        self.planted("1,000", weeks=8, shoots="2 2 2 2 2 2", first_cut_week=8, life_weeks=14)
+        self.assertEqual(bought(), 0)
+
     def test_planted_by_mistake_and_taken_back_it_is_asked_for_again(self) -> None:
         start = self.kept()["starts"][0]
         self.planted("40", weeks=0, start_id=start["id"])

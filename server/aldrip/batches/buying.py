@@ -67,6 +67,10 @@ class Wanted:
 also: list[Callable[[Ctx, int], Iterable[Wanted]]] = []
 
 
+#: Rooms above say here how much of what planned batches begin with the house grows itself; by batch.
+own: list[Callable[[Ctx], Mapping[int, float]]] = []
+
+
 def _planned(ctx: Ctx) -> "QuerySet[Any]":
     """Batches that are not begun and start from something that is bought or taken from stock."""
     held = BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None)
@@ -97,11 +101,15 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     names: dict[Key, tuple[str, str]] = {}
     batches = [batch for batch in _planned(ctx) if not batch.served]
     begins = _beginnings(batches)
+    grown = {pk: many for asked in own for pk, many in asked(ctx).items()}
     for batch in batches:
         want = _want(batch, *begins[batch.pk])
         if want is None:
             continue
         what, quantity, of = want
+        quantity -= grown.get(batch.pk, 0.0)
+        if quantity <= 0:
+            continue
         key = (batch.crop.slug, batch.line.slug if batch.line else "", what, of)
         names[key] = (batch.crop.name, batch.line.name if batch.line else "")
         found.setdefault(key, []).append(Use(batch, quantity, batch.first))

@@ -6,14 +6,16 @@ class StockPlantsConfig(AppConfig):
     label = "stockplants"
 
     def ready(self) -> None:
-        from aldrip.batches.buying import also
+        from aldrip.batches.buying import also, own
         from aldrip.diary.sheet import beside
         from aldrip.orders.api import also_wrong
         from aldrip.stockplants import deciding  # noqa: F401  (says what waits in its room)
         from aldrip.stockplants.cutting_day import on_the_sheet
-        from aldrip.stockplants.outlook import short_batches
+        from aldrip.stockplants.outlook import given_to_batches, short_batches
         from aldrip.stockplants.planned_mothers import to_buy
 
+        if given_to_batches not in own:
+            own.append(given_to_batches)
         if to_buy not in also:
             also.append(to_buy)
         if on_the_sheet not in beside:

@@ -150,6 +150,17 @@ def wanted_by_week(ctx: Ctx, crop: str) -> list[float]:
     return found
 
 
+def given_to_batches(ctx: Ctx) -> dict[int, float]:
+    """How many of their cuttings batches of the coming half year have from the house's mothers, the first to be stuck first."""
+    found: dict[int, float] = {}
+    for one in outlooks(ctx, list(standing(ctx))):
+        left = list(one.outlook.given)
+        for fed in one.fed:
+            found[fed.batch.pk] = part = min(fed.cuttings, left[fed.week])
+            left[fed.week] -= part
+    return found
+
+
 def short_batches(ctx: Ctx) -> dict[int, Problem]:
     """What is wrong with batches that fall into a week in which the mothers give too little; by batch."""
     found: dict[int, Problem] = {}
