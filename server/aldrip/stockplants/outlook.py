@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
-from math import ceil
+from math import ceil, floor
 from typing import Any
 
 from django.db.models import QuerySet, Sum
@@ -156,7 +156,7 @@ def given_to_batches(ctx: Ctx) -> dict[int, float]:
     for one in outlooks(ctx, list(standing(ctx))):
         left = list(one.outlook.given)
         for fed in one.fed:
-            found[fed.batch.pk] = part = min(fed.cuttings, left[fed.week])
+            found[fed.batch.pk] = part = min(fed.cuttings, floor(left[fed.week] + 1e-9))  # whole
             left[fed.week] -= part
     return found
 
