@@ -130,15 +130,16 @@ def futures(stocks: Sequence[Stock], *, most_bars: int = 48, left_out: float = 2
     parts = [(stock.units, stock.remaining) for stock in stocks if stock.units > 0]
     if not parts:
         return None
-    first, chances = sum_of_counts(parts)
+    found = sum_of_counts(parts)
+    chances = found.chances
     low, high = (int(np.searchsorted(np.cumsum(chances), share)) for share in (left_out, 1 - left_out))
     if high <= low:
         return None
     width = math.ceil((high - low + 1) / most_bars)
     starts = np.arange(low, high + 1, width)
     bars = np.add.reduceat(chances[: min(len(chances), int(starts[-1]) + width)], starts)
-    multiply = stocks[0].multiply
-    return Futures((first + low) * multiply, width * multiply, tuple(float(one) for one in bars))
+    start, multiply = found.first - (found.width - 1) / 2 + low * found.width, stocks[0].multiply
+    return Futures(start * multiply, width * found.width * multiply, tuple(float(one) for one in bars))
 
 
 @dataclass(frozen=True, slots=True)

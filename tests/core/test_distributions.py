@@ -137,11 +137,34 @@ class Starts(TestCase):
 class Sums(TestCase):
     def test_one_batch_alone_is_its_own_tail(self) -> None:
         part = (500, Spread(80, 20))
-        first, chances = sum_of_counts([part])
+        found = sum_of_counts([part])
         for needed in (380, 400, 420):
             alone = tail_at_least(needed=needed, trials=500, spread=part[1])
             self.assertAlmostEqual(chance_of_sum(needed=needed, parts=[part]), alone)
-            self.assertAlmostEqual(float(chances[needed - first :].sum()), alone, places=9)
+            self.assertAlmostEqual(found.at_least(needed), alone, places=9)
+
+    @given(st.integers(200_000, 200_000_000), spreads, st.floats(0.01, 0.99))
+    @settings(max_examples=60, deadline=None)
+    def test_a_count_as_large_as_anybody_types_is_told_at_once_and_agrees_with_its_tail(
+        self, trials: int, spread: Spread, share: float
+    ) -> None:
+        found = sum_of_counts([(trials, spread)])
+        self.assertLess(len(found.chances), 20_000)
+        self.assertAlmostEqual(float(found.chances.sum()), 1.0, delta=1e-5)
+        if spread.beta is not None and min(spread.alpha, spread.beta) < 1:
+            return  # its tail takes a term for every count
+        count = found.quantile(share)
+        self.assertAlmostEqual(1 - tail_at_least(needed=count, trials=trials, spread=spread), share, delta=2e-3)
+
+    def test_ten_times_as_many_in_bins_are_what_they_are_count_by_count(self) -> None:
+        parts = [(4_000, Spread.from_mean_sd(0.8, 0.05)), (300, Spread(0.9)), (4_000, Spread.from_mean_sd(0.7, 0.1))]
+        fine, coarse = (sum_of_counts([(n * times, spread) for n, spread in parts]) for times in (1, 100))
+        self.assertEqual(fine.width, 1)
+        self.assertGreater(coarse.width, 1)
+        for share in (0.001, 0.05, 0.5, 0.95, 0.999):
+            count = fine.quantile(share)
+            self.assertAlmostEqual(coarse.quantile(share) / 100, count, delta=0.01 * count)
+            self.assertAlmostEqual(coarse.at_least(coarse.quantile(share)), 1 - share, delta=3e-3)
 
     def test_a_batch_that_is_certain_only_moves_the_need(self) -> None:
         part = (500, Spread(80, 20))
