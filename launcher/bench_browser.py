@@ -41,6 +41,9 @@ THERE = """const [what, done] = arguments; const look = () => {
 #: As a wheel is turned fast, and as the bar at the side is torn down, px a frame.
 SPEEDS = {"": 100, ", torn": 350}
 LONG_MS = 50
+#: The same is done again, on a page fetched anew, while a task was too long: what is the page's own comes every
+#: time, what a neighbour on the machine takes does not. The best round is told, and of how many.
+ROUNDS = 5
 #: Scrolls on in steps, a step a frame.
 SCROLL = """const [px, done] = arguments; const main = document.getElementById('work'); let n = 0;
 const step = () => { main.scrollTop += px; if (++n < 120) requestAnimationFrame(step); else setTimeout(done, 200); };
@@ -102,6 +105,7 @@ def _measured(driver: Any, at: str, name: str, session: str) -> Measure:
     driver.add_cookie({"name": name, "value": session, "path": "/"})
     took: dict[str, float] = {}
     long: dict[str, list[_Task]] = {}
+    tried: dict[str, int] = {}
     alone: list[_Task] = []
     trace = _Trace(driver)
     for path, what in VIEWS.items():
@@ -111,22 +115,38 @@ def _measured(driver: Any, at: str, name: str, session: str) -> Measure:
             times.append(driver.execute_async_script(THERE, what))
         took[path] = statistics.median(times[1:])
         for how, px in SPEEDS.items():
-            time.sleep(1.5)
-            driver.execute_script("document.getElementById('work').scrollTop = 0")
-            time.sleep(0.5)
-            with trace.over(long.setdefault(path + how, [])):
-                driver.execute_async_script(SCROLL, px)
+            rounds: list[list[_Task]] = []
+            while len(rounds) < ROUNDS and (not rounds or rounds[-1]):
+                if rounds:
+                    driver.get(f"{at}{path}")
+                    driver.execute_async_script(THERE, what)
+                time.sleep(1.5)
+                driver.execute_script("document.getElementById('work').scrollTop = 0")
+                time.sleep(0.5)
+                rounds.append([])
+                with trace.over(rounds[-1]):
+                    driver.execute_async_script(SCROLL, px)
+            long[path + how] = min(rounds, key=_worst)
+            tried[path + how] = len(rounds)
         driver.get(f"{at}/healthz")  # right after each, as the neighbours of a machine come and go
         with trace.over(alone):
             driver.execute_async_script(CONTROL, CONTROL_MS)
     driver.get(f"{at}/batches?view=board")
     driver.execute_async_script(THERE, "[data-body]")
     time.sleep(2)
-    with trace.over(long.setdefault("dragging on the board", [])):
-        _dragged(driver)
+    drags: list[list[_Task]] = []
+    while len(drags) < ROUNDS and (not drags or drags[-1]):
+        drags.append([])
+        with trace.over(drags[-1]):
+            _dragged(driver)
+    long["dragging on the board"] = min(drags, key=_worst)
+    tried["dragging on the board"] = len(drags)
     slowest = max(took, key=lambda path: took[path])
     told = [f"{path} {ms:.0f} ms ({ms / took['/diary']:.1f} of the diary)" for path, ms in took.items()]
-    told += [f"{where}: tasks over 50 ms: {_stutter(found)}" for where, found in long.items()]
+    told += [
+        f"{where}: tasks over 50 ms: {_stutter(found)}" + (f" in the best of {tried[where]}" * (tried[where] > 1))
+        for where, found in long.items()
+    ]
     told.append(
         f"a page that only counts to {CONTROL_MS} ms a frame, after each view: tasks over 50 ms: {_stutter(alone)}"
     )
@@ -140,6 +160,11 @@ class _Task:
 
     clock: float
     own: float
+
+
+def _worst(found: Sequence[_Task]) -> tuple[float, float]:
+    """The longest of a round, of the processor first."""
+    return max((task.own for task in found), default=0.0), max((task.clock for task in found), default=0.0)
 
 
 def _stutter(found: Sequence[_Task]) -> str:
