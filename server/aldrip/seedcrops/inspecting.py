@@ -293,7 +293,11 @@ def count(ctx: Ctx, inspection_id: Ref, entries: Sequence[Entry]) -> list[Kept]:
         where = f"area {areas[0]}" if len(areas) == 1 else f"{len(areas)} areas"
         at = f"{where} at inspection {inspection.number} of {inspection.block.batch.code}"
         noted = all((one.note or one.pk in pictures) and not one.plants and not one.faults for one in fresh)
-        sentence = f"Added {plural(len(fresh), 'note')} to {at}." if noted else f"Counted {plants:,} plants in {at}."
+        found = sum(many for one in fresh for many in one.faults.values())
+        what = " and ".join(
+            [plural(plants, "plant")] * bool(plants or not found) + [f"{found:,} of what is not wanted"] * bool(found)
+        )
+        sentence = f"Added {plural(len(fresh), 'note')} to {at}." if noted else f"Counted {what} in {at}."
         ctx.record("seed.inspection_count", sentence, inspection)
     return answers
 

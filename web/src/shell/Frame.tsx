@@ -178,7 +178,7 @@ function RoomsList({
             key={slug}
             to={`/${slug}`}
             aria-current={here ? "page" : undefined}
-            className={`block flex-none px-3 py-1 no-underline lg:h-12 lg:pl-5 ${here ? "bg-paper shadow-none lg:border-ink lg:border-l-4 lg:pl-4" : ""}`}
+            className={`block flex-none px-3 py-1 no-underline lg:h-12 lg:pr-1.5 lg:pl-5 ${here ? "bg-paper shadow-none lg:border-ink lg:border-l-4 lg:pl-4" : ""}`}
           >
             <span className="flex items-center justify-between gap-1 whitespace-nowrap text-room font-medium">
               {name}

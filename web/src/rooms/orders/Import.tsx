@@ -240,7 +240,7 @@ export function Import() {
             <table className="tbl">
               <thead>
                 <tr>
-                  <th scope="col">Row</th>
+                  <th scope="col">Line</th>
                   {COLUMNS.map(([key, words]) => (
                     <th scope="col" key={key}>
                       {words}
@@ -265,7 +265,7 @@ export function Import() {
                           <td key={key} id={`cell-${index}-${key}`}>
                             <input
                               className={`input ${width}`}
-                              aria-label={`${words}, row ${index + 1}`}
+                              aria-label={`${words}, line ${checked.lines[index] ?? index + 1}`}
                               aria-invalid={Boolean(fault)}
                               title={fault?.message}
                               value={row[key] ?? ""}
@@ -297,7 +297,7 @@ export function Import() {
                           }}
                         >
                           leave out
-                          <span className="sr-only"> row {index + 1}</span>
+                          <span className="sr-only"> line {checked.lines[index] ?? index + 1}</span>
                         </button>
                       </td>
                     </tr>

@@ -86,9 +86,7 @@ function Problem({
     <li className="flex flex-wrap items-baseline gap-x-3 gap-y-1 border-hair border-b py-1.5">
       <span className="min-w-0 flex-1 basis-96">
         <a href={`#cell-${first.row}-${column}`} className="font-semibold">
-          {many
-            ? `${few(touched.size, "row")}, ${words}`
-            : `Row ${first.row + 1}${lines[first.row] === first.row + 1 ? "" : ` (line ${lines[first.row]})`}, ${words}`}
+          {many ? `${few(touched.size, "row")}, ${words}` : `Line ${lines[first.row] ?? first.row + 1}, ${words}`}
         </a>
         : {first.message}
       </span>
