@@ -339,7 +339,7 @@ export function FirstRun() {
                       />
                       <span className="note sm:hidden"> °C</span>
                     </td>
-                    <td>
+                    <td className="!align-middle">
                       <button
                         type="button"
                         className="btn-link"
