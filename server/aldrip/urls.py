@@ -60,6 +60,7 @@ from aldrip.sowing.feeds_api import room as feeds
 from aldrip.sowing.sowers_api import room as sowers
 from aldrip.stockplants.api import room as stockplants
 from aldrip.stockplants.planning_api import room as mother_plans
+from aldrip.stockplants.tuber_store_api import room as tubers
 
 log = logging.getLogger("aldrip.requests")
 
@@ -109,6 +110,7 @@ for router in (
     sowers.router,
     feeds.router,
     stockplants.router,
+    tubers.router,
     mother_plans.router,
     seedcrops.router,
     deliveries.router,

@@ -30,6 +30,8 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "lots.release": frozenset({Role.MANAGER, Role.LABORATORY}),
     "mothers.plan": PLANNERS,
     "mothers.cut": GROWERS,
+    "tubers.store": PLANNERS,
+    "tubers.look": GROWERS,
     "mothers.index": GROWERS | {Role.LABORATORY},  # whoever sees it stops it
     "seedcrops.plan": PLANNERS,
     "seedcrops.do": PLANNERS,

@@ -105,3 +105,78 @@ class IndexTest(Event):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="index_test_uuid_once")]
+
+
+class TuberStack(Known):
+    """Stacks of trays, numbered from one to another, of tubers of one grade that stand in them; a row however many there are."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="tuber_stacks")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="tuber_stacks")
+    place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="+")
+    grade = models.PositiveSmallIntegerField()
+    tuber_g = models.FloatField()
+    a_tray = models.PositiveIntegerField()  # tubers
+    first = models.PositiveIntegerField()  # number of its first stack
+    last = models.PositiveIntegerField()
+    trays_a_stack = models.PositiveIntegerField()
+    trays = models.PositiveIntegerField()  # that were stood
+    tubers = models.PositiveIntegerField()  # that were stood
+    left = models.PositiveIntegerField()  # of the trays, still there
+    left_tubers = models.PositiveIntegerField()
+    stood_on = models.DateField()
+    turned_on = models.DateField()  # the day from which the next turn counts
+    turn_every = models.PositiveSmallIntegerField()  # days; 0: never
+    start = models.FloatField()  # drawn by lot, 0 to 1: where in its first step the inspection begins
+
+    class Meta:
+        ordering = ["first"]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "first"], name="stack_numbers_once"),
+            models.CheckConstraint(condition=models.Q(left__lte=models.F("trays")), name="no_more_trays_than_stood"),
+        ]
+
+    def __str__(self) -> str:
+        return f"stacks {self.first} to {self.last}"
+
+
+class TuberCheck(Event):
+    """Trays drawn out of stacks and looked through: so many below standard, sprouts so long, and the verdict by the reject number."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="tuber_checks")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    stack = models.ForeignKey(TuberStack, on_delete=models.PROTECT, related_name="checks")
+    trays = models.PositiveIntegerField()
+    looked = models.PositiveIntegerField()  # tubers
+    bad = models.PositiveIntegerField()
+    limit = models.FloatField()
+    reject_at = models.PositiveIntegerField()
+    sprout_mm = models.FloatField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="tuber_check_uuid_once"),
+            models.CheckConstraint(condition=models.Q(bad__lte=models.F("looked")), name="no_more_bad_than_looked_at"),
+        ]
+
+    @property
+    def rejected(self) -> bool:
+        """Whether it rejects what it was drawn from."""
+        return self.bad >= self.reject_at
+
+
+class LiftingSample(Event):
+    """Tubers that a digging crew looked through while it lifts, and how many of them were damaged."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="lifting_samples")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    crew = models.CharField(max_length=60)
+    looked = models.PositiveIntegerField()
+    damaged = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="lifting_sample_uuid_once"),
+            models.CheckConstraint(
+                condition=models.Q(damaged__lte=models.F("looked")), name="no_more_damaged_than_looked_at"
+            ),
+        ]
