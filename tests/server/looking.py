@@ -33,6 +33,7 @@ ASKED = {
     "media": "/media?older=true",
     "mothers": "/mothers?older=true",
     "mother-plans": "/mothers/plans",
+    "tubers": "/tubers?older=true",
     "treatments": "/lots/{lots}/treatments",
     "machines": "/machines",
     "calibration": "/batches/{batches}/calibration/{machines}",

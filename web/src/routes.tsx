@@ -93,6 +93,11 @@ const routes = [
     "cut",
   ),
   at(
+    "/stockplants/tubers",
+    lazyRouteComponent(() => import("./rooms/stockplants/TuberStore"), "TuberStore"),
+    "stack",
+  ),
+  at(
     "/seedcrops",
     lazyRouteComponent(() => import("./rooms/seedcrops/SeedCrops"), "SeedCrops"),
     "batch",

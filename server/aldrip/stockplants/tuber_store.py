@@ -13,7 +13,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.words import day, plural, share
 from aldrip.diary.sheet import Beside
 from aldrip.lots.models import Lot
-from aldrip.lots.taking import balance_words, take_from_stock
+from aldrip.lots.taking import Wanted, balance_words, take_from_stock
 from aldrip.places.climate import climate_of
 from aldrip.places.models import Place
 from aldrip.stockplants.models import LiftingSample, TuberCheck, TuberStack
@@ -232,6 +232,7 @@ def carry_out(ctx: Ctx, stack_id: Ref, *, trays: int, to: str, client_uuid: uuid
         Quantity.of(tubers, unit(stack.lot.unit)),
         "planted",
         on=ctx.today,
+        wanted=Wanted(stack.lot.crop, stack.lot.line, FORM, for_what="planted"),
         subject=stack,
         subject_code=stack.lot.code,
         reason=to.strip()[:300],

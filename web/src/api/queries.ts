@@ -216,6 +216,21 @@ export const motherPlansQuery = queryOptions({
   queryKey: ["mother-plans"],
   queryFn: () => take(api.GET("/api/mothers/plans")),
 });
+export const tubersQuery = (older = false) =>
+  queryOptions({
+    queryKey: ["tubers", older],
+    queryFn: () => take(api.GET("/api/tubers", { params: { query: { older } } })),
+  });
+export const drawnQuery = (stack: number, limit: number) =>
+  queryOptions({
+    queryKey: ["tubers", "drawn", stack, limit],
+    queryFn: () =>
+      take(
+        api.GET("/api/tubers/{stack_id}/drawn", {
+          params: { path: { stack_id: String(stack) }, query: { limit_percent: limit } },
+        }),
+      ),
+  });
 export const raisingQuery = (crop: number) =>
   queryOptions({
     queryKey: ["mother-plans", "raising", crop],

@@ -3167,6 +3167,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tubers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tuber Store
+         * @description What stands in the store, with `older` what was carried out too, and the chart of lifting damage.
+         */
+        get: operations["aldrip_stockplants_tuber_store_api_tuber_store"];
+        put?: never;
+        /**
+         * Stand
+         * @description Tubers of a lot stand in trays.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tuber Draft
+         * @description What a load comes to by grade: trays, stacks, floor, hours. Nothing is saved.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_tuber_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/{stack_id}/drawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawn
+         * @description Which trays are drawn to be looked through, so that they can tell whether a limit is kept.
+         */
+        get: operations["aldrip_stockplants_tuber_store_api_drawn"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/{stack_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Trays were drawn and looked through.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/{stack_id}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Turn
+         * @description Stacks were moved.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_turn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/{stack_id}/out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Out
+         * @description Trays went out to be planted.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_carry_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sample
+         * @description A digging crew looked through what it lifted.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_sample"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tubers/planting-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Planting List
+         * @description Which stacks go where, earliest ground first, largest tubers first; what was rejected or is held is left out. Nothing is saved.
+         */
+        post: operations["aldrip_stockplants_tuber_store_api_planting_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mothers/plans": {
         parameters: {
             query?: never;
@@ -10516,6 +10680,399 @@ export interface components {
             /** Into */
             into: string;
         };
+        /**
+         * LiftingSampleOut
+         * @description `share` against the limits of what is usual for so many looked at [0-1].
+         */
+        LiftingSampleOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Crew */
+            crew: string;
+            /** Looked */
+            looked: number;
+            /** Damaged */
+            damaged: number;
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Outside */
+            outside: boolean;
+            /** By */
+            by: string;
+        };
+        /** TuberCheckOut */
+        TuberCheckOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Trays */
+            trays: number;
+            /** Looked */
+            looked: number;
+            /** Bad */
+            bad: number;
+            /** Limit */
+            limit: number;
+            /** Reject At */
+            reject_at: number;
+            /** Rejected */
+            rejected: boolean;
+            /** Sprout Mm */
+            sprout_mm: number | null;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * TuberStackOut
+         * @description `state`: rejected, unseen or passed; `ready_on`: when its sprouts are as long as wanted, as they grew between two readings.
+         */
+        TuberStackOut: {
+            /** Id */
+            id: number;
+            /**
+             * Uuid
+             * Format: uuid
+             */
+            uuid: string;
+            /** Lot */
+            lot: string;
+            /** Lot Id */
+            lot_id: number;
+            /** Crop */
+            crop: string;
+            /** Line */
+            line: string;
+            /** Place */
+            place: string;
+            /** Grade */
+            grade: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Trays A Stack */
+            trays_a_stack: number;
+            /** A Tray */
+            a_tray: number;
+            /** Tuber G */
+            tuber_g: number;
+            /** Left */
+            left: number;
+            /** Left Tubers */
+            left_tubers: number;
+            /** Kg */
+            kg: number;
+            /**
+             * Stood On
+             * Format: date
+             */
+            stood_on: string;
+            /** Turn On */
+            turn_on: string | null;
+            /** Late */
+            late: boolean;
+            /** State */
+            state: string;
+            /** Sentence */
+            sentence: string;
+            /** Sprout Mm */
+            sprout_mm: number | null;
+            /** Ready On */
+            ready_on: string | null;
+            /** On Hold */
+            on_hold: string;
+            /** Checks */
+            checks: components["schemas"]["TuberCheckOut"][];
+        };
+        /** TuberStoreOut */
+        TuberStoreOut: {
+            /** Sentence */
+            sentence: string;
+            /** Stacks */
+            stacks: components["schemas"]["TuberStackOut"][];
+            /** Samples */
+            samples: components["schemas"]["LiftingSampleOut"][];
+            /** Usual */
+            usual: number;
+            /** Damage Sentence */
+            damage_sentence: string;
+        };
+        /**
+         * LoadIn
+         * @description As typed: “2.5 t”, “60 g”, “180”.
+         */
+        LoadIn: {
+            /** Grade */
+            grade: number;
+            /** Kg */
+            kg: string;
+            /** Tuber G */
+            tuber_g: string;
+            /** A Tray */
+            a_tray: string;
+        };
+        /** StandTubersIn */
+        StandTubersIn: {
+            /** Loads */
+            loads: components["schemas"]["LoadIn"][];
+            /**
+             * Trays A Stack
+             * @default 40
+             */
+            trays_a_stack: string;
+            /**
+             * Stack M2
+             * @default 1.2
+             */
+            stack_m2: string;
+            /**
+             * Gangway Percent
+             * @default 25
+             */
+            gangway_percent: string;
+            /**
+             * An Hour
+             * @default 15
+             */
+            an_hour: string;
+            /** Lot Id */
+            lot_id: number | string;
+            /** Place Id */
+            place_id?: number | string | null;
+            /** On */
+            on?: string | null;
+            /**
+             * Turn Every
+             * @default 4
+             */
+            turn_every: number;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** LoadDraftOut */
+        LoadDraftOut: {
+            /** Grades */
+            grades: components["schemas"]["StoodOut"][];
+            /** Trays */
+            trays: number;
+            /** Stacks */
+            stacks: number;
+            /** Floor M2 */
+            floor_m2: number;
+            /** Hours */
+            hours: number;
+        };
+        /** StoodOut */
+        StoodOut: {
+            /** Grade */
+            grade: number;
+            /** Tubers */
+            tubers: number;
+            /** Trays */
+            trays: number;
+            /** Stacks */
+            stacks: number;
+            /** Floor M2 */
+            floor_m2: number;
+            /** Hours */
+            hours: number;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /** LoadsIn */
+        LoadsIn: {
+            /** Loads */
+            loads: components["schemas"]["LoadIn"][];
+            /**
+             * Trays A Stack
+             * @default 40
+             */
+            trays_a_stack: string;
+            /**
+             * Stack M2
+             * @default 1.2
+             */
+            stack_m2: string;
+            /**
+             * Gangway Percent
+             * @default 25
+             */
+            gangway_percent: string;
+            /**
+             * An Hour
+             * @default 15
+             */
+            an_hour: string;
+        };
+        /** DrawnTrayOut */
+        DrawnTrayOut: {
+            /** Stack */
+            stack: number;
+            /** Tray */
+            tray: number;
+        };
+        /**
+         * LookIn
+         * @description As typed; `sprout_mm`: the longest that is usual in them, empty where it was not read.
+         */
+        LookIn: {
+            /** Trays */
+            trays: string;
+            /** Looked */
+            looked: string;
+            /**
+             * Bad
+             * @default 0
+             */
+            bad: string;
+            /**
+             * Limit Percent
+             * @default 2
+             */
+            limit_percent: string;
+            /**
+             * Sprout Mm
+             * @default
+             */
+            sprout_mm: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** CarryOutIn */
+        CarryOutIn: {
+            /** Trays */
+            trays: string;
+            /** To */
+            to: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** SampleIn */
+        SampleIn: {
+            /** Crew */
+            crew: string;
+            /** Looked */
+            looked: string;
+            /**
+             * Damaged
+             * @default 0
+             */
+            damaged: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
+        /** PlantingListOut */
+        PlantingListOut: {
+            /** Plantings */
+            plantings: components["schemas"]["TuberPlantingOut"][];
+            /** Plots */
+            plots: components["schemas"]["PlotOut"][];
+            /** Left Tubers */
+            left_tubers: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /** PlotOut */
+        PlotOut: {
+            /** Name */
+            name: string;
+            /** Wants */
+            wants: number;
+            /** Lacks */
+            lacks: number;
+            /** Cover M */
+            cover_m: number | null;
+        };
+        /** TuberPlantingOut */
+        TuberPlantingOut: {
+            /** Plot */
+            plot: string;
+            /** Grade */
+            grade: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Tubers */
+            tubers: number;
+            /** Trays */
+            trays: number;
+            /** Kg */
+            kg: number;
+            /** T Per Ha */
+            t_per_ha: number;
+        };
+        /**
+         * PlantingListIn
+         * @description `crop`: of which crop; plots earliest first.
+         */
+        PlantingListIn: {
+            /** Crop */
+            crop: string;
+            /** Plots */
+            plots: components["schemas"]["PlotIn"][];
+            /**
+             * Overlap
+             * @default 0.5 m
+             */
+            overlap: string;
+        };
+        /**
+         * PlotIn
+         * @description As typed: “1.2 ha”, “75 cm”, “30 cm”.
+         */
+        PlotIn: {
+            /** Name */
+            name: string;
+            /** Area */
+            area: string;
+            /** Row */
+            row: string;
+            /** In Row */
+            in_row: string;
+            /**
+             * Sheet
+             * @default
+             */
+            sheet: string;
+        };
         /** MotherPlanOut */
         MotherPlanOut: {
             /** Id */
@@ -17201,6 +17758,223 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MotherStockOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_tuber_store: {
+        parameters: {
+            query?: {
+                older?: boolean;
+                sprout_mm?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuberStoreOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandTubersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_tuber_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadDraftOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_drawn: {
+        parameters: {
+            query?: {
+                limit_percent?: number;
+            };
+            header?: never;
+            path: {
+                stack_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawnTrayOut"][];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stack_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuberStackOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_turn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stack_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuberStackOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_carry_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stack_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryOutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuberStackOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_sample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SampleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_tuber_store_api_planting_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlantingListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlantingListOut"];
                 };
             };
         };

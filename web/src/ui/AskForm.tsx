@@ -10,6 +10,8 @@ export interface FormField {
   hint?: string | undefined;
   options?: (readonly [value: string, words: string])[];
   needed?: boolean;
+  /** Its label is for readers alone. */
+  quiet?: boolean;
   /** Classes of the control itself: big ones for wet hands, narrow ones in a row. */
   className?: string;
   /** The latest day that can be. */
@@ -64,7 +66,7 @@ export function AskField<T extends FieldValues>({ ask, name, ...field }: FieldPr
         const put = (next: string) => onChange(next as FieldPathValue<T, typeof name>);
         if (field.type !== "check")
           return (
-            <Field label={field.label} fault={fault} hint={field.hint}>
+            <Field label={field.label} fault={fault} hint={field.hint} quiet={field.quiet}>
               <Entry field={field} value={value ?? ""} put={put} />
             </Field>
           );

@@ -52,16 +52,19 @@ export function Field({
   label,
   fault,
   hint,
+  quiet = false,
   children,
 }: {
   label: string;
+  /** In a table, where the heading says it to those who see. */
+  quiet?: boolean | undefined;
   fault?: string | undefined;
   hint?: string | undefined;
   children: ReactNode;
 }) {
   return (
     <label className="field">
-      <span>{label}</span>
+      <span className={quiet ? "sr-only" : undefined}>{label}</span>
       {children}
       {hint && !fault ? <small className="note">{hint}</small> : null}
       {fault ? (

@@ -52,6 +52,7 @@ export function StockPlants() {
             </button>
           </>
         ) : null}
+        <Door link="/stockplants/tubers">Tuber store</Door>
       </RoomHead>
       {data ? null : <p className="text-ink3">{error ? "" : "Fetching …"}</p>}
       <Faults error={error} />
