@@ -15,15 +15,19 @@ from aldrip.archive.services import begin_with
 from aldrip.batches.models import Batch
 from aldrip.deliveries.models import Delivery
 from aldrip.lots.models import Lot
+from aldrip.lots.services import receive
 from aldrip.methods.library import load_library
 from aldrip.methods.models import Crop
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.models import Inspection, SeedBlock
-from aldrip.stockplants.models import MotherPlan, MotherStock
+from aldrip.stockplants import tuber_store
+from aldrip.stockplants.models import MotherPlan, MotherStock, TuberStack
 from aldrip.stockplants.planning import Asked, keep
 from aldrip.stockplants.services import Planted, cut, index, plant, read_habit
 from aldrip_core.mother_plan import Raising
+from aldrip_core.tuber_store import StoreHabit
+from aldrip_core.units import Quantity, Unit
 from tests.browser.driver import BrowserCase
 
 LOOK = (settings.ROOT / "tests" / "browser" / "look.js").read_text(encoding="utf-8")
@@ -72,6 +76,12 @@ class Walk(BrowserCase):
         raising = Raising(read_habit("1, 15 %, 6", 4, 35), 2, 3, 0.9, 2, 0.95)
         asked = Asked(crop.pk, raising, many=(900.0,) * 9, from_on=ctx.today + timedelta(weeks=20))
         keep(ctx, asked, None, uuid4())
+        tubers = receive(ctx, crop_id=crop.pk, line_id=None, quantity=Quantity.of(9000, Unit.TUBER), form="tuber")
+        load = [tuber_store.Load(2, 300, 40, 120), tuber_store.Load(3, 60, 60, 80)]
+        stood = tuber_store.stand(ctx, tubers.pk, load, StoreHabit(), place_id=None, on=None, client_uuid=uuid4())
+        tuber_store.look(ctx, stood[0].pk, trays=2, looked=200, bad=30, limit=0.02, client_uuid=uuid4(), sprout_mm=3)
+        for damaged in (8, 11, 9, 70):
+            tuber_store.sample(ctx, crew="Crew 1", looked=400, damaged=damaged, client_uuid=uuid4())
 
     def views(self) -> dict[str, list[str]]:
         """Addresses by the room's route, and what is pressed there to open what lies over it."""
@@ -104,6 +114,12 @@ class Walk(BrowserCase):
                 "/stockplants > Plant mothers",
                 "/stockplants?plan=new",
                 f"/stockplants?plan={MotherPlan.objects.order_by('pk')[0].pk}",
+            ],
+            "/stockplants/tubers": [
+                "/stockplants/tubers",
+                f"/stockplants/tubers?stack={TuberStack.objects.order_by('first')[0].pk}",
+                "/stockplants/tubers > Stand tubers",
+                "/stockplants/tubers > Planting list",
             ],
             "/seedcrops": ["/seedcrops"],
             "/seedcrops/$id": [f"/seedcrops/{block.pk}"],

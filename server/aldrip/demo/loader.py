@@ -41,7 +41,8 @@ from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
 from aldrip.sowing.feeding import record_feed
 from aldrip.sowing.practice_device import SEED
-from aldrip.stockplants.models import MotherStock
+from aldrip.stockplants import tuber_store
+from aldrip.stockplants.models import MotherStock, TuberStack
 from aldrip.stockplants.planning import Asked, keep, ordered
 from aldrip.stockplants.services import Planted, cut, exhausted, habit_of, index, plant, read_habit
 from aldrip_core.conditioning import MediumLimits
@@ -49,6 +50,7 @@ from aldrip_core.forecast import TrayCount
 from aldrip_core.mother_plan import Raising
 from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.stages import Trait
+from aldrip_core.tuber_store import StoreHabit
 from aldrip_core.units import Quantity, Unit
 
 FOLDER = Path(settings.ROOT) / "demo"
@@ -132,6 +134,7 @@ class Season:
         self._media()
         self._feed()
         self._mothers()
+        self._tubers()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -376,6 +379,54 @@ class Season:
                 exhausted(self.ctx, stock.pk, on=told["exhausted"])
         for told in self.house["mother_plans"]:
             self._mother_plan(told)
+
+    def _tubers(self) -> None:
+        """Seed tubers of last spring: stood, looked through, turned, planted."""
+        for told in self.house["tubers"]:
+            crop = Library(self.ctx).rows(Crop).get(name=told["crop"])
+            place = self.ctx.rows(Place).get(name=told["place"])
+            self._stand_on(told["received"])
+            lot = lots.receive(
+                self.ctx,
+                crop_id=crop.pk,
+                line_id=None,
+                quantity=Quantity.of(told["many"], Unit.TUBER),
+                form="tuber",
+                supplier=told["supplier"],
+            )
+            self._stand_on(told["stood"])
+            tuber_store.stand(
+                self.ctx,
+                lot.pk,
+                [tuber_store.Load(*one) for one in told["loads"]],
+                StoreHabit(**told["habit"]),
+                place_id=place.pk,
+                on=None,
+                client_uuid=self._uuid(),
+                turn_every=told["turn_every"],
+            )
+            stacks = {one.grade: one for one in self.ctx.rows(TuberStack).filter(lot=lot)}
+            acts = [(one[0], "look", one[1:]) for one in told["looked"]] + [(day, "turn", ()) for day in told["turned"]]
+            for day, what, given in sorted(acts, key=lambda one: one[0]):
+                self._stand_on(day)
+                if what == "turn":
+                    for one in stacks.values():
+                        tuber_store.turn(self.ctx, one.pk)
+                    continue
+                grade, trays, looked, bad, sprout_mm = given
+                tuber_store.look(
+                    self.ctx,
+                    stacks[grade].pk,
+                    trays=trays,
+                    looked=looked,
+                    bad=bad,
+                    limit=0.02,
+                    client_uuid=self._uuid(),
+                    sprout_mm=sprout_mm,
+                )
+            self._stand_on(told["out"][0])
+            for one in stacks.values():
+                tuber_store.carry_out(self.ctx, one.pk, trays=one.trays, to=told["out"][1], client_uuid=self._uuid())
 
     def _mother_plan(self, told: dict[str, Any]) -> None:
         """Mothers that are planned for a season to come, and ordered."""

@@ -12,7 +12,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import day, plural, share
 from aldrip.diary.sheet import Beside
-from aldrip.lots.models import Lot
+from aldrip.lots.models import Lot, Movement
 from aldrip.lots.taking import Wanted, balance_words, take_from_stock
 from aldrip.places.climate import climate_of
 from aldrip.places.models import Place
@@ -33,6 +33,7 @@ from aldrip_core.tuber_store import (
 from aldrip_core.units import Quantity, unit
 
 FORM = "tuber"
+OUT = "planted"  # what a movement of them is called
 MOST_LOOKED = 1_000_000
 ONE = timedelta(days=1)
 AHEAD_DAYS = 120  # of the place's temperatures that sprouts are reckoned with
@@ -133,6 +134,12 @@ def shown(ctx: Ctx) -> QuerySet[TuberStack]:
     return ctx.rows(TuberStack).select_related("lot__crop", "lot__line", "place__site").prefetch_related("checks__by")
 
 
+def carried(ctx: Ctx, stacks: Sequence[TuberStack]) -> list[Movement]:
+    """What was carried out of them, newest first."""
+    rows = ctx.rows(Movement).filter(kind=OUT, subject__in=[one.uuid for one in stacks]).select_related("by")
+    return list(rows.order_by("-happened_at", "-pk"))
+
+
 def newest_check(stack: TuberStack) -> TuberCheck | None:
     """What was found last."""
     return max(stack.checks.all(), key=lambda one: (one.happened_at, one.pk), default=None)
@@ -230,7 +237,7 @@ def carry_out(ctx: Ctx, stack_id: Ref, *, trays: int, to: str, client_uuid: uuid
         ctx,
         stack.lot,
         Quantity.of(tubers, unit(stack.lot.unit)),
-        "planted",
+        OUT,
         on=ctx.today,
         wanted=Wanted(stack.lot.crop, stack.lot.line, FORM, for_what="planted"),
         subject=stack,

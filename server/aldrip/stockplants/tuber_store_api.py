@@ -13,6 +13,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.quantity import read_count, read_found, read_measure
 from aldrip.base.schemas import Done, StepOut, steps
 from aldrip.base.words import day, number, plural, share, who
+from aldrip.lots.models import Movement
 from aldrip.stockplants import tuber_store as store
 from aldrip.stockplants.models import LiftingSample, TuberStack
 from aldrip_core.tuber_store import TURN_DAYS, Held, Plot, Sampled, StoreHabit, cover_m, damage_chart, plant_out
@@ -35,6 +36,13 @@ class TuberCheckOut(Schema):
     sprout_mm: float | None
     by: str
     note: str
+
+
+class CarriedOut(Schema):
+    on: date
+    tubers: int
+    to: str
+    by: str
 
 
 class TuberStackOut(Schema):
@@ -65,6 +73,7 @@ class TuberStackOut(Schema):
     ready_on: date | None
     on_hold: str
     checks: list[TuberCheckOut]
+    out: list[CarriedOut]
 
 
 class LiftingSampleOut(Schema):
@@ -90,7 +99,7 @@ class TuberStoreOut(Schema):
     damage_sentence: str
 
 
-def stack_out(ctx: Ctx, stack: TuberStack, wanted_mm: float = WANTED_MM) -> dict[str, Any]:
+def stack_out(ctx: Ctx, stack: TuberStack, carried: Sequence[Movement], wanted_mm: float = WANTED_MM) -> dict[str, Any]:
     newest, due = store.newest_check(stack), store.due_on(stack)
     read = [one for one in stack.checks.all() if one.sprout_mm is not None]
     ready = store.sprouts(ctx, stack, wanted_mm)[1] if stack.left else None
@@ -133,6 +142,16 @@ def stack_out(ctx: Ctx, stack: TuberStack, wanted_mm: float = WANTED_MM) -> dict
             }
             for one in sorted(stack.checks.all(), key=lambda check: (check.happened_at, check.pk), reverse=True)
         ],
+        "out": [
+            {
+                "on": ctx.local(one.happened_at).date(),
+                "tubers": int(-one.quantity),
+                "to": one.reason,
+                "by": who(one.by),
+            }
+            for one in carried
+            if one.subject == stack.uuid
+        ],
     }
 
 
@@ -141,7 +160,8 @@ def tuber_store(ctx: Ctx, older: bool = False, sprout_mm: float = WANTED_MM) -> 
     """What stands in the store, with `older` what was carried out too, and the chart of lifting damage."""
     if not 0 < sprout_mm <= 1000:
         raise refuse("sprout_mm", "out_of_range", "How long are sprouts to be at planting? 1 to 1,000 mm.")
-    rows = store.shown(ctx) if older else store.in_store(ctx)
+    rows = list(store.shown(ctx) if older else store.in_store(ctx))
+    carried = store.carried(ctx, rows)
     trays, tubers, stacks = store.totals(ctx)
     samples = list(ctx.rows(LiftingSample).select_related("by").order_by("-happened_at", "-pk")[:MOST_SAMPLES])[::-1]
     usual, chart = damage_chart([(one.looked, one.damaged) for one in samples])
@@ -149,7 +169,7 @@ def tuber_store(ctx: Ctx, older: bool = False, sprout_mm: float = WANTED_MM) -> 
         "sentence": f"{plural(trays, 'tray')}, {plural(tubers, 'tuber')} in {plural(stacks, 'stack')}"
         if trays
         else "nothing stands",
-        "stacks": [stack_out(ctx, one, sprout_mm) for one in rows],
+        "stacks": [stack_out(ctx, one, carried, sprout_mm) for one in rows],
         "samples": [
             {
                 "id": one.pk,
@@ -301,7 +321,8 @@ class LookIn(Schema):
 
 
 def _one(ctx: Ctx, stack_id: int) -> Any:
-    return stack_out(ctx, store.shown(ctx).get(pk=stack_id))
+    found = store.shown(ctx).get(pk=stack_id)
+    return stack_out(ctx, found, store.carried(ctx, [found]))
 
 
 @room.post("/tubers/{ref:stack_id}/look", "tubers.look", response=TuberStackOut)

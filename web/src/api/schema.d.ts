@@ -10680,6 +10680,20 @@ export interface components {
             /** Into */
             into: string;
         };
+        /** CarriedOut */
+        CarriedOut: {
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Tubers */
+            tubers: number;
+            /** To */
+            to: string;
+            /** By */
+            by: string;
+        };
         /**
          * LiftingSampleOut
          * @description `share` against the limits of what is usual for so many looked at [0-1].
@@ -10798,6 +10812,8 @@ export interface components {
             on_hold: string;
             /** Checks */
             checks: components["schemas"]["TuberCheckOut"][];
+            /** Out */
+            out: components["schemas"]["CarriedOut"][];
         };
         /** TuberStoreOut */
         TuberStoreOut: {

@@ -36,10 +36,10 @@ export function Damage({ store }: { store: Schemas["TuberStoreOut"] }) {
       {store.samples.length > 1 ? <Chart samples={store.samples} usual={store.usual} /> : null}
       {may ? (
         <AskForm ask={ask} button="Enter the sample" big="phone" className="mt-2 flex flex-wrap items-end gap-3">
-          <AskField ask={ask} name="crew" label="Crew, machine or field" needed maxLength={60} />
+          <AskField ask={ask} name="crew" label="Crew, machine or field" needed maxLength={60} className="phone" />
           <AskField ask={ask} name="looked" label="Looked at" needed digits="whole" className="phone !w-28" />
           <AskField ask={ask} name="damaged" label="Damaged" digits="whole" className="phone !w-28" />
-          <AskField ask={ask} name="note" label="Note" maxLength={300} />
+          <AskField ask={ask} name="note" label="Note" maxLength={300} className="phone" />
         </AskForm>
       ) : null}
     </section>

@@ -73,6 +73,23 @@ export function OneStack({ stack }: { stack: Stack }) {
             </table>
           </>
         ) : null}
+        {stack.out.length ? (
+          <>
+            <h3 className="mt-4 font-semibold">Carried out</h3>
+            <table className="tbl">
+              <tbody>
+                {stack.out.map((one, n) => (
+                  <tr key={n}>
+                    <td className="whitespace-nowrap">{shortDay(one.on)}</td>
+                    <td>{few(one.tubers, "tuber")}</td>
+                    <td>{one.to}</td>
+                    <td className="note">{one.by}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </>
+        ) : null}
       </div>
       <div className="grid content-start gap-5">
         {may("tubers.look") && stack.left ? <LookForm stack={stack} /> : null}
@@ -152,10 +169,10 @@ function OutForm({ stack }: { stack: Stack }) {
     <section>
       <h3 className="font-semibold">Carried out</h3>
       <AskForm ask={ask} button="They are out" big="phone">
-        <AskField ask={ask} name="trays" label="Trays" className="phone" needed digits="whole" />
+        <AskField ask={ask} name="trays" label="Trays carried out" className="phone" needed digits="whole" />
         <AskField ask={ask} name="to" label="Where to" needed maxLength={300} />
       </AskForm>
-      <p className="note">Two to a stack, or a truck; nobody under a stack that is lifted.</p>
+      <p className="note">By truck, or two people to a tray; nobody stands beside a stack that is lifted.</p>
     </section>
   );
 }

@@ -57,7 +57,7 @@ export function PlantingList({ crops }: { crops: string[] }) {
           options={crops.map((one) => [one, one] as const)}
         />
         <div className="overflow-x-auto">
-          <table className="tbl !w-auto">
+          <table className="tbl !w-auto justify-self-start">
             <thead>
               <tr>
                 {HEADS.map(([name, words]) => (
@@ -111,7 +111,7 @@ function Listed({ list }: { list: List }) {
   return (
     <section className="mt-4" aria-label="The list">
       <p className="text-[1.15rem]">{list.sentence}</p>
-      <table className="tbl !w-auto">
+      <table className="tbl !w-auto justify-self-start">
         <thead>
           <tr>
             <th scope="col">Where</th>

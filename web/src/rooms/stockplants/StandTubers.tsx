@@ -79,7 +79,7 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
     return <p>No lot of tubers is in stock. Receive them in Lots, counted, then stand them here.</p>;
   return (
     <AskForm ask={ask} button="They stand" disabled={!whole.length}>
-      <div className="flex flex-wrap items-end gap-3">
+      <div className="flex flex-wrap items-start gap-3">
         <AskField
           ask={ask}
           name="lot_id"
@@ -110,7 +110,7 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
           className="!w-24"
         />
       </div>
-      <table className="tbl !w-auto">
+      <table className="tbl !w-auto justify-self-start">
         <thead>
           <tr>
             <th scope="col">Grade</th>
@@ -137,7 +137,7 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
                     />
                   </td>
                 ))}
-                <td>
+                <td className="!align-middle">
                   {found ? (
                     <button
                       type="button"
@@ -155,7 +155,7 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
           })}
         </tbody>
       </table>
-      <div className="flex flex-wrap items-end gap-3">
+      <div className="flex flex-wrap items-start gap-3">
         <AskField ask={ask} name="trays_a_stack" label="Trays a stack" digits="whole" className="!w-24" />
         <AskField ask={ask} name="stack_m2" label="Ground of a stack" hint="m²" digits className="!w-24" />
         <AskField ask={ask} name="gangway_percent" label="Gangways" hint="% of the floor" digits className="!w-24" />

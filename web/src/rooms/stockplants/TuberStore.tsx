@@ -30,7 +30,7 @@ export function TuberStore() {
   return (
     <div className="px-4 pb-6">
       <RoomHead title="Tuber store" note={data?.sentence ?? ""}>
-        {data?.stacks.length ? (
+        {data?.stacks.some((one) => one.left) ? (
           <button type="button" className="btn" onClick={() => setSheet("list")}>
             Planting list
           </button>
@@ -55,7 +55,12 @@ export function TuberStore() {
             <button type="button" className="btn btn-decide" onClick={() => setSheet("stand")}>
               Stand tubers
             </button>
-          ) : null}
+          ) : null}{" "}
+          {older ? null : (
+            <button type="button" className="btn-link" onClick={() => setOlder(true)}>
+              what went out
+            </button>
+          )}
         </Empty>
       ) : null}
       {data?.stacks.length ? (
@@ -82,7 +87,7 @@ export function TuberStore() {
       ) : null}
       {sheet === "list" && data ? (
         <Sheet open onClose={() => setSheet(null)} title="What is planted where" wide>
-          <PlantingList crops={[...new Set(data.stacks.map((one) => one.crop))]} />
+          <PlantingList crops={[...new Set(data.stacks.filter((one) => one.left).map((one) => one.crop))]} />
         </Sheet>
       ) : null}
       {chosen ? (
