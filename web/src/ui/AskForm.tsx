@@ -10,7 +10,7 @@ export interface FormField {
   hint?: string | undefined;
   options?: (readonly [value: string, words: string])[];
   needed?: boolean;
-  /** Its label is for readers alone. */
+  /** In a table: beyond a phone its label is for readers alone. */
   quiet?: boolean;
   /** Classes of the control itself: big ones for wet hands, narrow ones in a row. */
   className?: string;

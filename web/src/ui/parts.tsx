@@ -56,7 +56,7 @@ export function Field({
   children,
 }: {
   label: string;
-  /** In a table, where the heading says it to those who see. */
+  /** In a table, whose heading says it to those who see; on a phone there is none. */
   quiet?: boolean | undefined;
   fault?: string | undefined;
   hint?: string | undefined;
@@ -64,7 +64,7 @@ export function Field({
 }) {
   return (
     <label className="field">
-      <span className={quiet ? "sr-only" : undefined}>{label}</span>
+      <span className={quiet ? "sm:sr-only" : undefined}>{label}</span>
       {children}
       {hint && !fault ? <small className="note">{hint}</small> : null}
       {fault ? (

@@ -56,9 +56,9 @@ export function PlantingList({ crops }: { crops: string[] }) {
           type="select"
           options={crops.map((one) => [one, one] as const)}
         />
-        <div className="overflow-x-auto">
-          <table className="tbl !w-auto justify-self-start">
-            <thead>
+        <div>
+          <table className="tbl max-sm:block sm:!w-auto">
+            <thead className="max-sm:hidden">
               <tr>
                 {HEADS.map(([name, words]) => (
                   <th key={name} scope="col">
@@ -67,9 +67,9 @@ export function PlantingList({ crops }: { crops: string[] }) {
                 ))}
               </tr>
             </thead>
-            <tbody>
+            <tbody className="max-sm:block">
               {Array.from({ length: many }, (_, n) => (
-                <tr key={n}>
+                <tr key={n} className="max-sm:grid max-sm:grid-cols-2">
                   {HEADS.map(([name, words]) => (
                     <td key={name}>
                       <AskField
@@ -77,7 +77,7 @@ export function PlantingList({ crops }: { crops: string[] }) {
                         name={`plots.${n}.${name}`}
                         label={`Place ${n + 1}, ${words.toLowerCase()}`}
                         quiet
-                        className={name === "name" ? "!w-40" : "!w-24"}
+                        className={`w-full ${name === "name" ? "sm:!w-40" : "sm:!w-24"}`}
                         maxLength={name === "name" ? 60 : 30}
                       />
                     </td>
@@ -109,7 +109,7 @@ export function PlantingList({ crops }: { crops: string[] }) {
 
 function Listed({ list }: { list: List }) {
   return (
-    <section className="mt-4" aria-label="The list">
+    <section className="mt-4 overflow-x-auto" tabIndex={0} aria-label="The list">
       <p className="text-[1.15rem]">{list.sentence}</p>
       <table className="tbl !w-auto justify-self-start">
         <thead>

@@ -110,8 +110,8 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
           className="!w-24"
         />
       </div>
-      <table className="tbl !w-auto justify-self-start">
-        <thead>
+      <table className="tbl justify-self-start max-sm:block sm:!w-auto">
+        <thead className="max-sm:hidden">
           <tr>
             <th scope="col">Grade</th>
             <th scope="col">Kilos</th>
@@ -120,12 +120,14 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
             <th scope="col">Comes to</th>
           </tr>
         </thead>
-        <tbody>
+        <tbody className="max-sm:block">
           {GRADES.map((grade, row) => {
             const found = draft?.grades.find((one) => one.grade === grade);
             return (
-              <tr key={grade}>
-                <th scope="row">{grade}</th>
+              <tr key={grade} className="max-sm:grid max-sm:grid-cols-3">
+                <th scope="row" className="max-sm:hidden">
+                  {grade}
+                </th>
                 {(["kg", "tuber_g", "a_tray"] as const).map((name, n) => (
                   <td key={name}>
                     <AskField
@@ -133,11 +135,11 @@ export function StandTubers({ onDone }: { onDone: () => void }) {
                       name={`loads.${row}.${name}`}
                       label={`Grade ${grade}, ${["kilos", "one weighs", "in a tray"][n]}`}
                       quiet
-                      className="!w-24"
+                      className="w-full sm:!w-24"
                     />
                   </td>
                 ))}
-                <td className="!align-middle">
+                <td className="!align-middle max-sm:col-span-3">
                   {found ? (
                     <button
                       type="button"
