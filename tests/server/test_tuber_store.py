@@ -36,9 +36,9 @@ class TuberStoreCase(HouseCase):
     def stacks(self) -> Any:
         return self.get("/tubers")["stacks"]
 
-    def look(self, stack: int, bad: int = 0, status: int = 200, **more: Any) -> Any:
+    def look(self, stack: int, bad: int = 0, status: int = 200, sure: str = "few", **more: Any) -> Any:
         body = {"trays": "1", "looked": "150", "bad": f"{bad}", "client_uuid": uid(), **more}
-        return self.post(f"/tubers/{stack}/look", body, status=status)
+        return self.post(f"/tubers/{stack}/look", body, status=status, sure=sure)
 
     def out(self, stack: int, trays: str, status: int = 200, sure: str = "not_looked", **more: Any) -> Any:
         body = {"trays": trays, "to": "North slope", "client_uuid": uid(), **more}
@@ -141,6 +141,14 @@ class Looked(TuberStoreCase):
         self.out(self.small, "1", status=422)
         self.assertIn("blackleg", self.stacks()[0]["sentence"])
         self.assertEqual(self.post("/tubers/planting-list", {"crop": "Oca", "plots": [PLOT]})["plantings"], [])
+
+    def test_a_handful_that_passes_is_asked_about_and_one_that_rejects_is_not(self) -> None:
+        """Four over the limit on average are 200 of 2 %."""
+        answer = self.look(self.large, sure="", status=422, looked="150")
+        self.assertEqual(self.wrong(answer), ("looked", "doubtful"))
+        self.assertIn("200 and more do", answer["errors"][0]["message"])
+        self.assertEqual(self.look(self.large, sure="", bad=30)["state"], "rejected")
+        self.assertEqual(self.look(self.large, sure="", trays="2", looked="200")["state"], "passed")
 
     def test_impossible_counts_are_refused(self) -> None:
         for more, field in (

@@ -1,5 +1,6 @@
 """The store of seed tubers: stood in trays by grade, looked through by sample, turned, carried out to be planted."""
 
+import math
 import secrets
 import uuid
 from collections.abc import Sequence
@@ -20,6 +21,7 @@ from aldrip.stockplants.models import LiftingSample, TuberCheck, TuberStack
 from aldrip_core.schedule import mean_on
 from aldrip_core.tuber_store import (
     GRADES,
+    TOLD,
     TURN_DAYS,
     Stood,
     StoreHabit,
@@ -184,6 +186,11 @@ def look(
         raise refuse("limit", "out_of_range", "The limit is more than 0 and less than 100 %.")
     if sprout_mm is not None and not 0 <= sprout_mm <= 1000:
         raise refuse("sprout_mm", "out_of_range", "Sprouts are 0 to 1,000 mm long.")
+    reject_at = bad_from(looked=looked, limit=limit)
+    enough = math.ceil(TOLD / limit)
+    if looked < enough and bad < reject_at and trays < stack.left:
+        told = f"{plural(looked, 'tuber')} tell little of a limit of {share(limit, 1)}: {enough:,} and more do. Give the verdict on them all the same?"
+        ctx.doubt("few", "looked", told)
     made = TuberCheck.objects.create(
         organisation=ctx.organisation,
         by=ctx.user,
@@ -195,7 +202,7 @@ def look(
         looked=looked,
         bad=bad,
         limit=limit,
-        reject_at=bad_from(looked=looked, limit=limit),
+        reject_at=reject_at,
         sprout_mm=sprout_mm,
     )
     told = f"Looked at {plural(trays, 'tray')} of {_named(stack)}: {bad:,} of {looked:,} below standard, {'rejected' if made.rejected else 'passed'} (rejected from {made.reject_at:,} on, limit {share(limit, 1)})."
