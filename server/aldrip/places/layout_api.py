@@ -9,6 +9,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.quantity import read_count, read_measure
 from aldrip.base.schemas import StepOut, steps
 from aldrip_core.bed_layout import bed_edges_m, bed_layout, bed_plants
+from aldrip_core.bed_water import cover_sheets, drip_lines, watering
 
 room = Room("places")
 Typed = Field(max_length=40)
@@ -27,6 +28,35 @@ class BedsIn(Schema):
     bed_length: str = Field("", max_length=40)
     rows: str = Field("", max_length=40)
     in_row: str = Field("", max_length=40)
+    lines: str = Field("", max_length=40)
+    emitter_apart: str = Field("30 cm", max_length=40)
+    emitter_flow: str = Field("1.6", max_length=40)
+    water: str = Field("", max_length=40)
+    sheet: str = Field("", max_length=40)
+    overlap: str = Field("0.5", max_length=40)
+    held: str = Field("0.5", max_length=40)
+
+
+class DripOut(Schema):
+    lines: int
+    metres: float
+    emitters: int
+    litres_an_hour: float
+
+
+class WateringOut(Schema):
+    """`minutes`: how long it runs, where lines lie; `litres_a_plant`: where plants stand."""
+
+    mm: float
+    litres: float
+    minutes: float | None
+    litres_a_plant: float | None
+
+
+class SheetsOut(Schema):
+    sheets: int
+    length_m: float
+    metres: float
 
 
 class BedsOut(Schema):
@@ -45,6 +75,9 @@ class BedsOut(Schema):
     plants: int | None
     net_per_m2: float | None
     gross_per_m2: float | None
+    drip: DripOut | None
+    watering: WateringOut | None
+    cover: SheetsOut | None
     working: list[StepOut]
 
 
@@ -70,6 +103,31 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
             bed_width_m=m["bed_width_m"],
             **house,
         )
+    drip = water = cover = None
+    if body.lines.strip():
+        drip = drip_lines(
+            beds=layout.beds,
+            bed_length_m=layout.bed_length_m,
+            lines_a_bed=read_count(body.lines, "lines", "lines"),
+            apart_m=read_measure(body.emitter_apart, "m", "emitter_apart"),
+            emitter_l_h=read_measure(body.emitter_flow, "L", "emitter_flow"),
+        )
+    if body.water.strip():
+        mm = read_measure(body.water, "mm", "water")
+        water = watering(
+            area_m2=layout.net_area_m2,
+            mm=mm,
+            litres_an_hour=drip.litres_an_hour if drip else None,
+            plants=planted.plants if planted else None,
+        )
+    if body.sheet.strip():
+        cover = cover_sheets(
+            across_m=layout.beds * m["bed_width_m"] + (layout.beds - 1) * m["path_width_m"],
+            along_m=layout.bed_length_m,
+            sheet_m=read_measure(body.sheet, "m", "sheet"),
+            overlap_m=read_measure(body.overlap or "0", "m", "overlap"),
+            held_m=read_measure(body.held or "0", "m", "held"),
+        )
     across = {name: m[name] for name in ("house_width_m", "bed_width_m", "path_width_m")}
     return {
         **house,
@@ -83,5 +141,11 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
         "plants": planted.plants if planted else None,
         "net_per_m2": planted.net_per_m2 if planted else None,
         "gross_per_m2": planted.gross_per_m2 if planted else None,
-        "working": steps((*layout.working, *(planted.working if planted else ()))),
+        "drip": drip,
+        "watering": water
+        and {name: getattr(water, name) for name in ("litres", "minutes", "litres_a_plant")} | {"mm": mm},
+        "cover": cover,
+        "working": steps(
+            tuple(step for one in (layout, planted, drip, water, cover) if one is not None for step in one.working)
+        ),
     }

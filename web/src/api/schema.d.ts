@@ -5954,8 +5954,22 @@ export interface components {
             net_per_m2: number | null;
             /** Gross Per M2 */
             gross_per_m2: number | null;
+            drip: components["schemas"]["DripOut"] | null;
+            watering: components["schemas"]["WateringOut"] | null;
+            cover: components["schemas"]["SheetsOut"] | null;
             /** Working */
             working: components["schemas"]["StepOut"][];
+        };
+        /** DripOut */
+        DripOut: {
+            /** Lines */
+            lines: number;
+            /** Metres */
+            metres: number;
+            /** Emitters */
+            emitters: number;
+            /** Litres An Hour */
+            litres_an_hour: number;
         };
         /** GivenOut */
         GivenOut: {
@@ -5972,6 +5986,15 @@ export interface components {
             origin: string;
             /** Source */
             source?: string | null;
+        };
+        /** SheetsOut */
+        SheetsOut: {
+            /** Sheets */
+            sheets: number;
+            /** Length M */
+            length_m: number;
+            /** Metres */
+            metres: number;
         };
         /** StepOut */
         StepOut: {
@@ -5990,6 +6013,20 @@ export interface components {
             unit: string;
             /** Source */
             source?: string | null;
+        };
+        /**
+         * WateringOut
+         * @description `minutes`: how long it runs, where lines lie; `litres_a_plant`: where plants stand.
+         */
+        WateringOut: {
+            /** Mm */
+            mm: number;
+            /** Litres */
+            litres: number;
+            /** Minutes */
+            minutes: number | null;
+            /** Litres A Plant */
+            litres_a_plant: number | null;
         };
         /**
          * BedsIn
@@ -6031,6 +6068,41 @@ export interface components {
              * @default
              */
             in_row: string;
+            /**
+             * Lines
+             * @default
+             */
+            lines: string;
+            /**
+             * Emitter Apart
+             * @default 30 cm
+             */
+            emitter_apart: string;
+            /**
+             * Emitter Flow
+             * @default 1.6
+             */
+            emitter_flow: string;
+            /**
+             * Water
+             * @default
+             */
+            water: string;
+            /**
+             * Sheet
+             * @default
+             */
+            sheet: string;
+            /**
+             * Overlap
+             * @default 0.5
+             */
+            overlap: string;
+            /**
+             * Held
+             * @default 0.5
+             */
+            held: string;
         };
         /** BesideOut */
         BesideOut: {

@@ -17,6 +17,13 @@ const START = {
   bed_length: "",
   rows: "",
   in_row: "",
+  lines: "",
+  emitter_apart: "30 cm",
+  emitter_flow: "1.6",
+  water: "",
+  sheet: "",
+  overlap: "0.5",
+  held: "0.5",
 };
 
 /** Beds laid out in a house, drawn to scale; what does not fit says what would. */
@@ -49,6 +56,18 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
             <AskField ask={ask} name="rows" label="Rows on a bed" hint="empty: no plants" digits="whole" />
             <AskField ask={ask} name="in_row" label="Plant to plant" />
           </div>
+          <details open={found?.drip || found?.watering || found?.cover ? true : undefined}>
+            <summary className="btn-link w-fit cursor-pointer list-none">Drip lines, water, covers</summary>
+            <div className="mt-2 grid grid-cols-2 items-start gap-3">
+              <AskField ask={ask} name="lines" label="Lines on a bed" hint="empty: none" digits="whole" />
+              <AskField ask={ask} name="emitter_apart" label="An emitter every" />
+              <AskField ask={ask} name="emitter_flow" label="One gives" hint="litres an hour" digits />
+              <AskField ask={ask} name="water" label="Water at once" hint="mm: “5”, “0.2 in”" />
+              <AskField ask={ask} name="sheet" label="A sheet is wide" hint="empty: no cover" />
+              <AskField ask={ask} name="overlap" label="lies over by" />
+              <AskField ask={ask} name="held" label="held at the edges by" />
+            </div>
+          </details>
         </AskForm>
         {found ? (
           <Laid found={found} onTake={onTake} />
@@ -71,11 +90,35 @@ function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => vo
         {found.plants === null ? "" : `, ${count(found.plants)} plants`}.
       </p>
       <Plan found={found} />
-      <table className="tbl mt-3 max-w-md">
+      <table className="tbl mt-3 max-w-xl">
         <tbody>
           <Row words="Ground of the beds, net" value={`${area(found.net_m2)} m²`} per={found.net_per_m2} />
           <Row words="Ground of the house, gross" value={`${area(found.gross_m2)} m²`} per={found.gross_per_m2} />
           <Row words="Used by the beds" value={share(found.share_used)} />
+          {found.drip ? (
+            <Row
+              words={`${few(found.drip.lines, "drip line")}, ${count(Math.ceil(found.drip.metres))} m`}
+              value={`${few(found.drip.emitters, "emitter")}, ${count(Math.round(found.drip.litres_an_hour))} L/h`}
+            />
+          ) : null}
+          {found.watering ? (
+            <Row
+              words={`${Number(found.watering.mm.toFixed(2))} mm at once`}
+              value={[
+                `${count(Math.round(found.watering.litres))} L`,
+                found.watering.minutes === null ? "" : `runs for ${few(Math.round(found.watering.minutes), "minute")}`,
+                found.watering.litres_a_plant === null ? "" : `${found.watering.litres_a_plant.toFixed(2)} L a plant`,
+              ]
+                .filter(Boolean)
+                .join(", ")}
+            />
+          ) : null}
+          {found.cover ? (
+            <Row
+              words={`${few(found.cover.sheets, "sheet")} over all beds`}
+              value={`each ${two(found.cover.length_m)} m, ${count(Math.ceil(found.cover.metres))} m in all`}
+            />
+          ) : null}
         </tbody>
       </table>
       <details className="mt-3">
