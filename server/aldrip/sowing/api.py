@@ -11,8 +11,9 @@ from aldrip.accounts.routes import Room
 from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.schemas import BatchState, StepOut, steps
-from aldrip.sowing import calibrating, chain, requirements, services, setting
+from aldrip.sowing import calibrating, chain, requirements, services, setting, thinning
 from aldrip_core.requirements import weeks_from
+from aldrip_core.sowing_chain import Link
 
 room = Room("sowing")
 
@@ -108,19 +109,20 @@ class ChainLinkOut(Schema):
     note: str
 
 
+def _link_out(one: Link) -> dict[str, Any]:
+    return {
+        **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
+        "working": steps(one.working),
+    }
+
+
 @room.get("/batches/{ref:batch_id}/chain", "see", response=list[ChainLinkOut])
 def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "", rate: str = "") -> Any:
     """One sowing from seed to hours.
 
     `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”; `rate`: of seed by a rule of thumb, “600 g/ha”.
     """
-    return [
-        {
-            **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
-            "working": steps(one.working),
-        }
-        for one in chain.chain_of(ctx, batch_id, planted, rate)
-    ]
+    return [_link_out(one) for one in chain.chain_of(ctx, batch_id, planted, rate)]
 
 
 @room.get("/batches/{ref:batch_id}/setts", "see", response=list[ChainLinkOut])
@@ -145,13 +147,14 @@ def setts(
         "dip_kg": dip_kg,
         "dip_l": dip_l,
     }
-    return [
-        {
-            **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
-            "working": steps(one.working),
-        }
-        for one in setting.setts_of(ctx, batch_id, typed)
-    ]
+    return [_link_out(one) for one in setting.setts_of(ctx, batch_id, typed)]
+
+
+@room.get("/batches/{ref:batch_id}/stand", "see", response=list[ChainLinkOut])
+def stand(ctx: Ctx, batch_id: Ref, in_row: str = "", gaps: str = "", pulled: str = "", singled: str = "") -> Any:
+    """Sown thick and thinned against sown at stand, as typed or as usual; nothing where a batch is not thinned."""
+    found = thinning.ways_of(ctx, batch_id, in_row=in_row, gaps=gaps, pulled=pulled, singled=singled)
+    return [_link_out(one) for one in found]
 
 
 @room.get("/batches/{ref:batch_id}/card.pdf", "see")

@@ -252,6 +252,13 @@ export const settsQuery = (batch: number, typed: Record<string, string>) =>
       take(api.GET("/api/batches/{batch_id}/setts", { params: { path: { batch_id: batch }, query: typed } })),
     placeholderData: (old) => old,
   });
+export const standQuery = (batch: number, typed: Record<string, string>) =>
+  queryOptions({
+    queryKey: ["card", batch, "stand", typed],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/stand", { params: { path: { batch_id: batch }, query: typed } })),
+    placeholderData: (old) => old,
+  });
 export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });
 export const tankQuery = ({ slug, ...query }: { slug: string; litres: string; ratio: string; source_ec: string }) =>
   queryOptions({

@@ -2759,6 +2759,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stand
+         * @description Sown thick and thinned against sown at stand, as typed or as usual; nothing where a batch is not thinned.
+         */
+        get: operations["aldrip_sowing_api_stand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/card.pdf": {
         parameters: {
             query?: never;
@@ -17312,6 +17332,33 @@ export interface operations {
                 an_hour?: string;
                 dip_kg?: string;
                 dip_l?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainLinkOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_api_stand: {
+        parameters: {
+            query?: {
+                in_row?: string;
+                gaps?: string;
+                pulled?: string;
+                singled?: string;
             };
             header?: never;
             path: {

@@ -15,6 +15,7 @@ import { Media } from "./Media";
 import { Setts } from "./Setts";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
+import { Stand } from "./Stand";
 
 type Batch = Schemas["BatchOut"];
 const HEAD = 22; // px, of a day
@@ -239,6 +240,7 @@ function Card({ batch }: { batch: Batch }) {
       </section>
       <Sower card={card} />
       {card.trays ? <Chain card={card} /> : <Setts card={card} />}
+      {card.trays ? null : <Stand card={card} />}
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">
           <h2>Take care</h2>
