@@ -2,16 +2,19 @@
 
 from datetime import date
 from typing import Any, Literal
+from uuid import UUID
 
 from django.http import HttpResponse
-from ninja import Schema
+from ninja import Field, Schema
 
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base import workbook
 from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.base.quantity import read_count, read_found, read_measure
 from aldrip.base.schemas import BatchState, StepOut, steps
-from aldrip.sowing import calibrating, chain, requirements, services, setting, thinning
+from aldrip.batches.models import Batch
+from aldrip.sowing import calibrating, chain, checking, requirements, services, setting, thinning
 from aldrip_core.requirements import weeks_from
 from aldrip_core.sowing_chain import Link
 
@@ -48,6 +51,15 @@ class NextOut(Schema):
     words: str
     day_words: str
     start: date
+
+
+class SowCheckOut(Schema):
+    id: int
+    on: date
+    verdict: Literal["well", "watch", "stop"]
+    sentence: str
+    by: str
+    note: str
 
 
 class CardOut(Schema):
@@ -88,6 +100,7 @@ class CardOut(Schema):
     watch_for: list[str]
     cautions: list[str]
     sower: CardSowerOut | None
+    checks: list[SowCheckOut]
     working: list[StepOut]
 
 
@@ -97,7 +110,11 @@ def card(ctx: Ctx, batch_id: Ref) -> Any:
 
 
 def _card(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
-    return {**services.card_of(ctx, batch_id), "sower": calibrating.on_card(ctx, batch_id)}
+    return {
+        **services.card_of(ctx, batch_id),
+        "sower": calibrating.on_card(ctx, batch_id),
+        "checks": checking.checks_of(ctx, ctx.get(Batch, batch_id)),
+    }
 
 
 class ChainLinkOut(Schema):
@@ -107,6 +124,36 @@ class ChainLinkOut(Schema):
     unit: str
     working: list[StepOut]
     note: str
+
+
+class SowCheckIn(Schema):
+    """As typed: cells counted, or `spacings` along a row (“10 9 21 4”) and the distance `wanted` between seeds."""
+
+    looked: str = Field("", max_length=20)
+    misses: str = Field("0", max_length=20)
+    doubles: str = Field("0", max_length=20)
+    spacings: str = Field("", max_length=1000)
+    wanted: str = Field("", max_length=20)
+    note: str = Field("", max_length=300)
+    client_uuid: UUID
+
+
+@room.post("/batches/{ref:batch_id}/sow-checks", "diary.count", response=CardOut)
+def sow_check(ctx: Ctx, batch_id: Ref, body: SowCheckIn) -> Any:
+    """Somebody looked whether one seed lies in each cell."""
+    measured = bool(body.spacings.strip())
+    checking.check(
+        ctx,
+        batch_id,
+        client_uuid=body.client_uuid,
+        looked=0 if measured else read_count(body.looked, "looked", "cells"),
+        misses=0 if measured else read_found(body.misses, "misses"),
+        doubles=0 if measured else read_found(body.doubles, "doubles"),
+        spacings=body.spacings,
+        wanted_cm=read_measure(body.wanted or "0", "cm", "wanted") if measured else 0.0,
+        note=body.note,
+    )
+    return _card(ctx, batch_id)
 
 
 def _link_out(one: Link) -> dict[str, Any]:

@@ -83,3 +83,20 @@ class FeedReading(Event):
                 condition=models.Q(ec__isnull=False) | models.Q(ph__isnull=False), name="feed_reading_says_it"
             ),
         ]
+
+
+class SowCheck(Event):
+    """Cells, or places in a row, that were looked at while a batch was sown: those without a seed, those with two and more."""
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="sow_checks")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="sow_checks")
+    looked = models.PositiveIntegerField()
+    misses = models.PositiveIntegerField()
+    doubles = models.PositiveIntegerField()
+    spacings = models.CharField(
+        max_length=1000, blank=True
+    )  # from seed to seed, as typed; empty where cells were counted
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="sow_check_uuid_once")]

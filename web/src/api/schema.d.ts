@@ -2717,6 +2717,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/sow-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sow Check
+         * @description Somebody looked whether one seed lies in each cell.
+         */
+        post: operations["aldrip_sowing_api_sow_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/chain": {
         parameters: {
             query?: never;
@@ -10054,6 +10074,8 @@ export interface components {
             /** Cautions */
             cautions: string[];
             sower: components["schemas"]["CardSowerOut"] | null;
+            /** Checks */
+            checks: components["schemas"]["SowCheckOut"][];
             /** Working */
             working: components["schemas"]["StepOut"][];
         };
@@ -10106,6 +10128,68 @@ export interface components {
             name: string;
             /** Litres */
             litres: number;
+        };
+        /** SowCheckOut */
+        SowCheckOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "well" | "watch" | "stop";
+            /** Sentence */
+            sentence: string;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * SowCheckIn
+         * @description As typed: cells counted, or `spacings` along a row (“10 9 21 4”) and the distance `wanted` between seeds.
+         */
+        SowCheckIn: {
+            /**
+             * Looked
+             * @default
+             */
+            looked: string;
+            /**
+             * Misses
+             * @default 0
+             */
+            misses: string;
+            /**
+             * Doubles
+             * @default 0
+             */
+            doubles: string;
+            /**
+             * Spacings
+             * @default
+             */
+            spacings: string;
+            /**
+             * Wanted
+             * @default
+             */
+            wanted: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
         };
         /** ChainLinkOut */
         ChainLinkOut: {
@@ -17285,6 +17369,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_api_sow_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SowCheckIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

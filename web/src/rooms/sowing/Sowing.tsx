@@ -13,6 +13,7 @@ import { Chain } from "./Chain";
 import { FeedSection } from "./Feeds";
 import { Media } from "./Media";
 import { Setts } from "./Setts";
+import { SowChecks } from "./SowChecks";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 import { Stand } from "./Stand";
@@ -241,6 +242,7 @@ function Card({ batch }: { batch: Batch }) {
       <Sower card={card} />
       {card.trays ? <Chain card={card} /> : <Setts card={card} />}
       {card.trays ? null : <Stand card={card} />}
+      <SowChecks card={card} />
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">
           <h2>Take care</h2>
