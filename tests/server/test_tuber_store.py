@@ -142,6 +142,16 @@ class Looked(TuberStoreCase):
         self.assertIn("blackleg", self.stacks()[0]["sentence"])
         self.assertEqual(self.post("/tubers/planting-list", {"crop": "Oca", "plots": [PLOT]})["plantings"], [])
 
+    def test_what_is_rejected_or_held_may_be_thrown_away(self) -> None:
+        self.look(self.large, bad=30)
+        self.out(self.large, "5", status=422)
+        left = self.out(self.large, "5", thrown=True, to="rot")
+        self.assertEqual((left["left"], left["out"][0]["thrown"], left["out"][0]["tubers"]), (120, True, 800))
+        hold(self.ctx, self.lot.pk, reason="blackleg", client_uuid=uid())  # type: ignore[arg-type]
+        self.assertEqual(self.out(self.small, "80", thrown=True, to="blackleg")["left"], 0)
+        self.lot.refresh_from_db()
+        self.assertEqual(self.lot.balance, 50_000 - 800 - 20_000)
+
     def test_a_handful_that_passes_is_asked_about_and_one_that_rejects_is_not(self) -> None:
         """Four over the limit on average are 200 of 2 %."""
         answer = self.look(self.large, sure="", status=422, looked="150")

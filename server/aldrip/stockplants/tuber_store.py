@@ -35,7 +35,7 @@ from aldrip_core.tuber_store import (
 from aldrip_core.units import Quantity, unit
 
 FORM = "tuber"
-OUT = "planted"  # what a movement of them is called
+OUT, THROWN = "planted", "thrown away"  # what a movement of them is called
 MOST_LOOKED = 1_000_000
 ONE = timedelta(days=1)
 AHEAD_DAYS = 120  # of the place's temperatures that sprouts are reckoned with
@@ -138,7 +138,9 @@ def shown(ctx: Ctx) -> QuerySet[TuberStack]:
 
 def carried(ctx: Ctx, stacks: Sequence[TuberStack]) -> list[Movement]:
     """What was carried out of them, newest first."""
-    rows = ctx.rows(Movement).filter(kind=OUT, subject__in=[one.uuid for one in stacks]).select_related("by")
+    rows = (
+        ctx.rows(Movement).filter(kind__in=(OUT, THROWN), subject__in=[one.uuid for one in stacks]).select_related("by")
+    )
     return list(rows.order_by("-happened_at", "-pk"))
 
 
@@ -223,30 +225,44 @@ def turn(ctx: Ctx, stack_id: Ref) -> TuberStack:
 
 
 @act
-def carry_out(ctx: Ctx, stack_id: Ref, *, trays: int, to: str, client_uuid: uuid.UUID) -> TuberStack:
-    """Trays were carried out to be planted: their tubers leave the lot. What was rejected stays until it passes."""
+def carry_out(
+    ctx: Ctx, stack_id: Ref, *, trays: int, to: str, client_uuid: uuid.UUID, thrown: bool = False
+) -> TuberStack:
+    """Trays were carried out to be planted, or `thrown` away: their tubers leave the lot.
+
+    What was rejected or is held is planted nowhere until it passes; it may be thrown away.
+    """
     stack = ctx.get(TuberStack, stack_id, lock=True)
     if stack.lot.movements.filter(client_uuid=client_uuid).exists():
         return stack
     if not to.strip():
-        raise refuse("to", "missing", "Where to? A field, a tunnel, an order.")
+        raise refuse("to", "missing", "Where to, or why? A field, a tunnel, rot.")
     if not 1 <= trays <= stack.left:
         told = f"Of these stacks {plural(stack.left, 'tray')} stand: 1 to so many." if stack.left else "None is left."
         raise refuse("trays", "out_of_range", told)
     newest = newest_check(stack)
+    if thrown:
+        return _out(ctx, stack, trays, to, client_uuid, THROWN)
     if newest is not None and newest.rejected:
-        told = f"{_named(stack).capitalize()} were rejected on {day(ctx.local(newest.happened_at).date())}, {newest.bad:,} of {newest.looked:,} below standard. Sort them, look again, then carry them out."
+        told = f"{_named(stack).capitalize()} were rejected on {day(ctx.local(newest.happened_at).date())}, {newest.bad:,} of {newest.looked:,} below standard. Sort them and look again, or throw them away."
         raise refuse("stack_id", "rejected", told)
     if newest is None:
         ctx.doubt("not_looked", "trays", f"Nobody has looked through {_named(stack)} yet. Carry them out all the same?")
+    return _out(ctx, stack, trays, to, client_uuid, OUT)
+
+
+def _out(ctx: Ctx, stack: TuberStack, trays: int, to: str, client_uuid: uuid.UUID, kind: str) -> TuberStack:
+    """Trays leave their stacks and their tubers the lot; through the door that holds guard where they are planted."""
     tubers = stack.left_tubers if trays == stack.left else min(stack.left_tubers, trays * stack.a_tray)
+    quantity = Quantity.of(tubers, unit(stack.lot.unit))
+    wanted = Wanted(stack.lot.crop, stack.lot.line, FORM, for_what=OUT)
     take_from_stock(
         ctx,
         stack.lot,
-        Quantity.of(tubers, unit(stack.lot.unit)),
-        OUT,
+        quantity,
+        kind,
         on=ctx.today,
-        wanted=Wanted(stack.lot.crop, stack.lot.line, FORM, for_what="planted"),
+        wanted=None if kind == THROWN else wanted,
         subject=stack,
         subject_code=stack.lot.code,
         reason=to.strip()[:300],
@@ -255,7 +271,8 @@ def carry_out(ctx: Ctx, stack_id: Ref, *, trays: int, to: str, client_uuid: uuid
     stack.left -= trays
     stack.left_tubers -= tubers
     stack.save(update_fields=["left", "left_tubers"])
-    ctx.record("tubers.out", f"Carried {plural(trays, 'tray')} of {_named(stack)} out to {to.strip()}.", stack)
+    told = f"Threw {plural(trays, 'tray')} of {_named(stack)} away: {to.strip()}." if kind == THROWN else ""
+    ctx.record("tubers.out", told or f"Carried {plural(trays, 'tray')} of {_named(stack)} out to {to.strip()}.", stack)
     return stack
 
 

@@ -42,6 +42,7 @@ class CarriedOut(Schema):
     on: date
     tubers: int
     to: str
+    thrown: bool
     by: str
 
 
@@ -147,6 +148,7 @@ def stack_out(ctx: Ctx, stack: TuberStack, carried: Sequence[Movement], wanted_m
                 "on": ctx.local(one.happened_at).date(),
                 "tubers": int(-one.quantity),
                 "to": one.reason,
+                "thrown": one.kind == store.THROWN,
                 "by": who(one.by),
             }
             for one in carried
@@ -349,7 +351,10 @@ def turn(ctx: Ctx, stack_id: Ref) -> Any:
 
 
 class CarryOutIn(Schema):
+    """`thrown`: they were thrown away; `to` says why then."""
+
     trays: str = Field(max_length=20)
+    thrown: bool = False
     to: str = Field(max_length=300)
     client_uuid: UUID
 
@@ -358,7 +363,8 @@ class CarryOutIn(Schema):
 def carry_out(ctx: Ctx, stack_id: Ref, body: CarryOutIn) -> Any:
     """Trays went out to be planted."""
     trays = read_count(body.trays, "trays", "trays")
-    return _one(ctx, store.carry_out(ctx, stack_id, trays=trays, to=body.to, client_uuid=body.client_uuid).pk)
+    stack = store.carry_out(ctx, stack_id, trays=trays, to=body.to, client_uuid=body.client_uuid, thrown=body.thrown)
+    return _one(ctx, stack.pk)
 
 
 class SampleIn(Schema):

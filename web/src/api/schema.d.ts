@@ -10867,6 +10867,8 @@ export interface components {
             tubers: number;
             /** To */
             to: string;
+            /** Thrown */
+            thrown: boolean;
             /** By */
             by: string;
         };
@@ -11156,10 +11158,18 @@ export interface components {
              */
             client_uuid: string;
         };
-        /** CarryOutIn */
+        /**
+         * CarryOutIn
+         * @description `thrown`: they were thrown away; `to` says why then.
+         */
         CarryOutIn: {
             /** Trays */
             trays: string;
+            /**
+             * Thrown
+             * @default false
+             */
+            thrown: boolean;
             /** To */
             to: string;
             /**

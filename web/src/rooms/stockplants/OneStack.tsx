@@ -82,7 +82,10 @@ export function OneStack({ stack }: { stack: Stack }) {
                   <tr key={n}>
                     <td className="whitespace-nowrap">{shortDay(one.on)}</td>
                     <td>{few(one.tubers, "tuber")}</td>
-                    <td>{one.to}</td>
+                    <td>
+                      {one.thrown ? <b>thrown away: </b> : null}
+                      {one.to}
+                    </td>
                     <td className="note">{one.by}</td>
                   </tr>
                 ))}
@@ -154,14 +157,14 @@ function LookForm({ stack }: { stack: Stack }) {
 }
 
 function OutForm({ stack }: { stack: Stack }) {
-  const start = { trays: "", to: "" };
+  const start = { trays: "", to: "", thrown: "" };
   const ask = useAsk({
     start,
     save: (typed: typeof start, uuid) =>
       take(
         api.POST("/api/tubers/{stack_id}/out", {
           params: { path: { stack_id: String(stack.id) } },
-          body: { ...typed, client_uuid: uuid },
+          body: { ...typed, thrown: typed.thrown === "yes", client_uuid: uuid },
         }),
       ),
   });
@@ -170,7 +173,8 @@ function OutForm({ stack }: { stack: Stack }) {
       <h3 className="font-semibold">Carried out</h3>
       <AskForm ask={ask} button="They are out" big="phone">
         <AskField ask={ask} name="trays" label="Trays carried out" className="phone" needed digits="whole" />
-        <AskField ask={ask} name="to" label="Where to" needed maxLength={300} />
+        <AskField ask={ask} name="to" label="Where to, or why" needed maxLength={300} />
+        <AskField ask={ask} name="thrown" label="They are thrown away" type="check" />
       </AskForm>
       <p className="note">By truck, or two people to a tray; nobody stands beside a stack that is lifted.</p>
     </section>
