@@ -36,6 +36,15 @@ class Ways:
     at_stand: Way
 
 
+def gaps_when_thick(*, seeds: float, stands: int, emergence: float) -> float:
+    """Share of stands that stays empty where so many seeds fall anywhere in the row [0-1]. Source: Poisson chance of none.
+
+    >>> round(gaps_when_thick(seeds=58_443, stands=10_000, emergence=0.6), 3)
+    0.03
+    """
+    return math.exp(-seeds * emergence / stands) if stands > 0 else 0.0
+
+
 def ways_to_a_stand(
     *,
     plants: int,

@@ -23,7 +23,10 @@ class Thinned(HouseCase):
         batch = self.batch("parsnip", "thinned stand")
         found = self.figures(batch)
         self.assertTrue(all(one["working"] for one in found.values()))
-        self.assertIn("seeds less", found["stand_hours"]["note"])
+        told = found["stand_hours"]["note"]
+        self.assertIn("hours by hand less", told)
+        # What the plan sows is held against the same stand: fewer seeds than “thick” leave more gaps.
+        self.assertGreater(float(told.split("of the plan leave ")[1].split(" %")[0]), 3.0)
         self.assertGreater(found["thick_pulled"]["value"], 0)
         # Twice as far apart is half as thick; fewer gaps are more seed.
         self.assertAlmostEqual(

@@ -7,7 +7,7 @@ from aldrip.base.quantity import read_measure
 from aldrip.base.words import number, share
 from aldrip.batches.saved import load_batch
 from aldrip_core.sowing_chain import Link
-from aldrip_core.thinning import GAPS, PULLED_AN_HOUR, SINGLED_AN_HOUR, Ways, ways_to_a_stand
+from aldrip_core.thinning import GAPS, PULLED_AN_HOUR, SINGLED_AN_HOUR, Ways, gaps_when_thick, ways_to_a_stand
 
 THIN = "thin"  # the kind of task by which a stage is known to be thinned
 USUAL_CM = 10.0  # from plant to plant, where nobody says; invented
@@ -34,18 +34,24 @@ def ways_of(
         pulled_an_hour=read_measure(pulled, "", "pulled_an_hour") if pulled.strip() else PULLED_AN_HOUR,
         singled_an_hour=read_measure(singled, "", "singled_an_hour") if singled.strip() else SINGLED_AN_HOUR,
     )
-    return _figures(found, emergence)
+    return _figures(found, emergence, float(batch.seeds))
 
 
-def _figures(found: Ways, emergence: float) -> list[Link]:
+def _figures(found: Ways, emergence: float, planned: float) -> list[Link]:
     thick, spots = found.thick, found.at_stand
     saved_seeds = thick.seeds - spots.seeds
     few = "at stand" if saved_seeds > 0 else "thick"
     saved_hours = thick.hours - spots.hours
+    quick = "at stand" if saved_hours > 0 else "thick"
+    seeds, hours = f"{number(abs(saved_seeds))} seeds", f"{number(abs(saved_hours), 1)} hours by hand"
+    less = (
+        f"{few} takes {seeds} and {hours} less" if few == quick else f"{few} takes {seeds} less, {quick} {hours} less"
+    )
+    left = gaps_when_thick(seeds=planned, stands=found.stands, emergence=emergence)
     told = (
-        f"With {share(emergence)} coming up, {few} takes {number(abs(saved_seeds))} seeds less, and "
-        f"{'at stand' if saved_hours > 0 else 'thick'} {number(abs(saved_hours), 1)} hours less by hand. "
-        f"At stand {share(spots.gaps, 1)} of the stands stay empty, thick {share(thick.gaps, 1)}."
+        f"With {share(emergence)} coming up, {less}. "
+        f"At stand {share(spots.gaps, 1)} of the stands stay empty, thick {share(thick.gaps, 1)}. "
+        f"The {number(planned)} seeds of the plan leave {share(left, 1)} of them empty where they fall anywhere in the row."
     )
     rows = [
         Link("thick_metre", "Thick: seeds a metre", found.a_metre, "seeds", thick.working[1:2]),
