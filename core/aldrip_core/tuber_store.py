@@ -17,6 +17,8 @@ GRADES = range(1, 6)  # common practice, no source
 SPROUT_BASE_C = 4.0  # below it sprouts of potato stand still; from memory
 TURN_DAYS = 4  # stacks are moved twice a week; common practice, no source
 TOLD = 4.0  # tubers over the limit that a sample would hold, below which it tells little
+WANTED_MM = 20.0  # sprouts at planting; common practice, no source
+LIMIT = 0.02  # of tubers below standard, where nobody says another; common practice, no source
 MOST_KG = 10_000_000.0
 MOST_TUBERS = 100_000_000
 

@@ -16,12 +16,21 @@ from aldrip.base.words import day, number, plural, share, who
 from aldrip.lots.models import Movement
 from aldrip.stockplants import tuber_store as store
 from aldrip.stockplants.models import LiftingSample, TuberStack
-from aldrip_core.tuber_store import TURN_DAYS, Held, Plot, Sampled, StoreHabit, cover_m, damage_chart, plant_out
+from aldrip_core.tuber_store import (
+    LIMIT,
+    TURN_DAYS,
+    WANTED_MM,
+    Held,
+    Plot,
+    Sampled,
+    StoreHabit,
+    cover_m,
+    damage_chart,
+    plant_out,
+)
 
 room = Room("stockplants")
 MOST_SAMPLES = 60  # of the newest, on the chart
-WANTED_MM = 20.0  # sprouts at planting; common practice, no source
-LIMIT = 0.02  # of tubers below standard, where nobody says another; common practice, no source
 
 
 class TuberCheckOut(Schema):
