@@ -192,7 +192,7 @@ class Sampled:
 def damage_chart(samples: Sequence[tuple[int, int]]) -> tuple[float, tuple[Sampled, ...]]:
     """A chart of lifting damage: (the usual share, each sample against its limits), in the order they were drawn.
 
-    samples: (tubers looked at, damaged). Limits are three standard deviations of a share, widened (or narrowed) by how
+    samples: (tubers looked at, damaged). Limits are three standard deviations of a share, widened by how
     much samples that follow each other differ more than chance would make them, which crews and soils do. Fewer than two
     samples have no limits (0 to 1). Raises Refused for an impossible count. Source: p′ chart, Laney 2002; the constant d₂ of
     two is 2/√π, 1.128 in Montgomery, Introduction to Statistical Quality Control, app. VI (from memory).
@@ -210,7 +210,8 @@ def damage_chart(samples: Sequence[tuple[int, int]]) -> tuple[float, tuple[Sampl
     if len(samples) < 2 or usual in (0.0, 1.0):
         return usual, tuple(Sampled(float(share), 0.0, 1.0, outside=False) for share in shares)
     z = (shares - usual) / by_chance
-    wider = float(np.abs(np.diff(z)).mean()) / D2_OF_TWO
+    # Never narrower than chance alone: of a few samples that happen to agree nothing can be told.
+    wider = max(1.0, float(np.abs(np.diff(z)).mean()) / D2_OF_TWO)
     reach = 3 * by_chance * wider
     low, high = np.clip(usual - reach, 0, 1), np.clip(usual + reach, 0, 1)
     return usual, tuple(
@@ -264,7 +265,7 @@ def plant_out(held: Sequence[Held], plots: Sequence[Plot]) -> tuple[tuple[Planti
     """
     for plot in plots:
         if plot.area_m2 <= 0 or plot.row_cm <= 0 or plot.in_row_cm <= 0:
-            raise refuse("plots", "out_of_range", f"{plot.key}: area and both distances are more than nothing.")
+            raise refuse(f"plots.{plot.key}", "out_of_range", "Area and both distances are more than nothing.")
     left = {one.key: one.tubers for one in held}
     found: list[Planting] = []
     short: dict[str, int] = {}
@@ -293,7 +294,7 @@ def cover_m(*, area_m2: float, sheet_m: float, overlap_m: float = 0.0) -> Workin
     """
     if not 0 <= overlap_m < sheet_m:
         told = f"A sheet of {sheet_m:g} m lies over by less than its own width."
-        raise refuse("overlap_m", "out_of_range", told)
+        raise refuse("overlap", "out_of_range", told)
     given = (
         Given("area", area_m2, "m²"),
         Given("sheet", sheet_m, "m"),

@@ -122,6 +122,9 @@ class Damage(TestCase):
         self.assertEqual(sum(one.outside for one in damage_chart(samples)[1]), 0)
         self.assertTrue(damage_chart([*samples, (1000, 200)])[1][-1].outside)
 
+    def test_a_few_samples_that_happen_to_agree_make_no_wolf_of_the_next(self) -> None:
+        self.assertFalse(damage_chart([(400, 12)] * 4 + [(400, 16)])[1][-1].outside)
+
     def test_one_sample_none_and_impossible_ones(self) -> None:
         self.assertEqual(damage_chart([]), (0.0, ()))
         self.assertFalse(damage_chart([(50, 50)])[1][0].outside)

@@ -221,6 +221,11 @@ class Planted(TuberStoreCase):
         self.assertEqual(found["plots"][1]["cover_m"], 2500 / 13)
         self.assertEqual(found["plots"][2]["lacks"], 44_444 - 18_223)
         self.assertIn("26,221 tubers are lacking in 1 place", found["sentence"])
+        self.assertIn("Nobody has looked through the stacks from 1, 3 on yet", found["sentence"])
+        small = self.post("/tubers/planting-list", {"crop": "Oca", "plots": [{**PLOT, "area": "9"}]})
+        self.assertIn("Every place is full; 39,960 tubers stay", small["sentence"])
+        nothing = self.post("/tubers/planting-list", {"crop": "Oca", "plots": [{**PLOT, "row": "0"}]}, status=422)
+        self.assertEqual(self.wrong(nothing)[0], "plots.0.row")
         self.assertEqual(
             self.wrong(
                 self.post("/tubers/planting-list", {"crop": "Oca", "plots": [{**PLOT, "area": "no"}]}, status=422)

@@ -100,6 +100,7 @@ class CardOut(Schema):
     watch_for: list[str]
     cautions: list[str]
     sower: CardSowerOut | None
+    one_by_one: bool  # whether it is sown one seed to a cell, or seed by seed along a row
     checks: list[SowCheckOut]
     working: list[StepOut]
 
@@ -110,10 +111,12 @@ def card(ctx: Ctx, batch_id: Ref) -> Any:
 
 
 def _card(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
+    batch = ctx.get(Batch, batch_id)
     return {
         **services.card_of(ctx, batch_id),
         "sower": calibrating.on_card(ctx, batch_id),
-        "checks": checking.checks_of(ctx, ctx.get(Batch, batch_id)),
+        "one_by_one": checking.one_by_one(ctx, batch),
+        "checks": checking.checks_of(ctx, batch),
     }
 
 

@@ -10,6 +10,7 @@ from aldrip.base.errors import refuse
 from aldrip.base.quantity import read_measure
 from aldrip.base.words import number, share, who
 from aldrip.batches.models import Batch
+from aldrip.batches.saved import load_batch, snapshot_of
 from aldrip.sowing.models import SowCheck
 from aldrip_core.singling import by_spacing, singled
 
@@ -21,6 +22,15 @@ _BETWEEN = re.compile(r"[\s;]+|,\s+")
 def read_spacings(text: str) -> list[float]:
     """Distances in cm as typed, one after another: “10 9 21 4”, “10; 9,5; 21”. Raises Refused."""
     return [read_measure(one, "cm", "spacings") for one in _BETWEEN.split(text.strip()) if one]
+
+
+def one_by_one(ctx: Ctx, batch: Batch) -> bool:
+    """Whether a batch is sown one seed to a cell, or seed by seed along a row; not in clumps, nor thrown over a tray."""
+    saved = load_batch(ctx, batch.pk)
+    snapshot = snapshot_of(saved.batch)
+    container = snapshot["containers"].get(snapshot["container"])
+    in_cells = not batch.trays or (container is not None and container["cells"] > 1)
+    return batch.seeds is not None and saved.method.seeds_per_cell == 1 and in_cells
 
 
 @act
@@ -46,8 +56,9 @@ def check(
     if looked > MOST_LOOKED:
         raise refuse("looked", "out_of_range", f"Nobody looks at more than {MOST_LOOKED:,} cells.")
     found = singled(looked=looked, misses=misses, doubles=doubles)
-    if batch.seeds is None:
-        raise refuse("batch_id", "no_seed", f"{batch.code} is not begun with seed: there is nothing to single.")
+    if not one_by_one(ctx, batch):
+        told = f"{batch.code} is not sown one seed to a cell: there is nothing to single."
+        raise refuse("batch_id", "not_singled", told)
     made = SowCheck.objects.create(
         organisation=ctx.organisation,
         by=ctx.user,

@@ -136,12 +136,16 @@ def shown(ctx: Ctx) -> QuerySet[TuberStack]:
     return ctx.rows(TuberStack).select_related("lot__crop", "lot__line", "place__site").prefetch_related("checks__by")
 
 
-def carried(ctx: Ctx, stacks: Sequence[TuberStack]) -> list[Movement]:
-    """What was carried out of them, newest first."""
+def carried(ctx: Ctx, stacks: Sequence[TuberStack]) -> dict[uuid.UUID, list[Movement]]:
+    """What was carried out of each, newest first."""
     rows = (
         ctx.rows(Movement).filter(kind__in=(OUT, THROWN), subject__in=[one.uuid for one in stacks]).select_related("by")
     )
-    return list(rows.order_by("-happened_at", "-pk"))
+    found: dict[uuid.UUID, list[Movement]] = {}
+    for one in rows.order_by("-happened_at", "-pk"):
+        if one.subject is not None:
+            found.setdefault(one.subject, []).append(one)
+    return found
 
 
 def newest_check(stack: TuberStack) -> TuberCheck | None:

@@ -1,6 +1,6 @@
 """The store of seed tubers by the API: what stands, what it comes to, what is drawn, turned and carried out, and lifting damage."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID
@@ -30,6 +30,7 @@ from aldrip_core.tuber_store import (
 )
 
 room = Room("stockplants")
+MOST_SHOWN = 500  # ranges of stacks, the newest
 MOST_SAMPLES = 60  # of the newest, on the chart
 
 
@@ -109,7 +110,9 @@ class TuberStoreOut(Schema):
     damage_sentence: str
 
 
-def stack_out(ctx: Ctx, stack: TuberStack, carried: Sequence[Movement], wanted_mm: float = WANTED_MM) -> dict[str, Any]:
+def stack_out(
+    ctx: Ctx, stack: TuberStack, carried: Mapping[UUID, Sequence[Movement]], wanted_mm: float = WANTED_MM
+) -> dict[str, Any]:
     newest, due = store.newest_check(stack), store.due_on(stack)
     read = [one for one in stack.checks.all() if one.sprout_mm is not None]
     ready = store.sprouts(ctx, stack, wanted_mm)[1] if stack.left else None
@@ -160,8 +163,7 @@ def stack_out(ctx: Ctx, stack: TuberStack, carried: Sequence[Movement], wanted_m
                 "thrown": one.kind == store.THROWN,
                 "by": who(one.by),
             }
-            for one in carried
-            if one.subject == stack.uuid
+            for one in carried.get(stack.uuid, ())
         ],
     }
 
@@ -171,7 +173,7 @@ def tuber_store(ctx: Ctx, older: bool = False, sprout_mm: float = WANTED_MM) -> 
     """What stands in the store, with `older` what was carried out too, and the chart of lifting damage."""
     if not 0 < sprout_mm <= 1000:
         raise refuse("sprout_mm", "out_of_range", "How long are sprouts to be at planting? 1 to 1,000 mm.")
-    rows = list(store.shown(ctx) if older else store.in_store(ctx))
+    rows = list((store.shown(ctx) if older else store.in_store(ctx)).order_by("-first")[:MOST_SHOWN])[::-1]
     carried = store.carried(ctx, rows)
     trays, tubers, stacks = store.totals(ctx)
     samples = list(ctx.rows(LiftingSample).select_related("by").order_by("-happened_at", "-pk")[:MOST_SAMPLES])[::-1]
@@ -455,9 +457,9 @@ def planting_list(ctx: Ctx, body: PlantingListIn) -> Any:
     plots = [
         Plot(
             f"{n}",
-            read_measure(one.area, "m²", f"plots.{n}.area"),
-            read_measure(one.row, "cm", f"plots.{n}.row"),
-            read_measure(one.in_row, "cm", f"plots.{n}.in_row"),
+            _more_than_nothing(one.area, "m²", f"plots.{n}.area"),
+            _more_than_nothing(one.row, "cm", f"plots.{n}.row"),
+            _more_than_nothing(one.in_row, "cm", f"plots.{n}.in_row"),
         )
         for n, one in enumerate(body.plots)
     ]
@@ -470,8 +472,11 @@ def planting_list(ctx: Ctx, body: PlantingListIn) -> Any:
     told = (
         f"{number(lacks)} tubers are lacking in {plural(len(short), 'place')}."
         if lacks
-        else f"All of it is planted; {plural(left, 'tuber')} stay in the store."
+        else f"Every place is full; {plural(left, 'tuber')} stay in the store."
     )
+    unseen = sorted({of[one.held].first for one in found if store.newest_check(of[one.held]) is None})
+    if unseen:
+        told += f" Nobody has looked through the stacks from {', '.join(str(one) for one in unseen)} on yet."
     return {
         "plantings": [
             {
@@ -493,6 +498,13 @@ def planting_list(ctx: Ctx, body: PlantingListIn) -> Any:
         "left_tubers": left,
         "sentence": told,
     }
+
+
+def _more_than_nothing(text: str, unit: str, field: str) -> float:
+    value = read_measure(text, unit, field)
+    if value <= 0:
+        raise refuse(field, "out_of_range", f"{text.strip()} cannot be: more than nothing.")
+    return value
 
 
 def _cover(typed: PlotIn, plot: Plot, overlap: float, n: int) -> float | None:

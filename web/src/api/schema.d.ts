@@ -10074,6 +10074,8 @@ export interface components {
             /** Cautions */
             cautions: string[];
             sower: components["schemas"]["CardSowerOut"] | null;
+            /** One By One */
+            one_by_one: boolean;
             /** Checks */
             checks: components["schemas"]["SowCheckOut"][];
             /** Working */

@@ -21,7 +21,7 @@ export function SowChecks({ card }: { card: Card }) {
         }),
       ),
   });
-  if (card.seeds === null || (!may && !card.checks.length)) return null;
+  if (!card.checks.length && (!may || !card.one_by_one)) return null;
   return (
     <section className="mt-3" aria-label="One seed at a time">
       <h2>One seed at a time</h2>
@@ -31,7 +31,7 @@ export function SowChecks({ card }: { card: Card }) {
           <span className="note">{[one.by, one.note].filter(Boolean).join(", ")}</span>
         </p>
       ))}
-      {may ? (
+      {may && card.one_by_one ? (
         <details>
           <summary className="btn-link w-fit cursor-pointer list-none">
             {row ? "Look along a row" : "Look at some cells"}
