@@ -1,6 +1,7 @@
 """Thousands of requests by the OpenAPI document, right and wrong, in a house that is in season: none breaks it."""
 
 import os
+import re
 import resource
 import time
 from typing import Any
@@ -26,6 +27,7 @@ from aldrip.seedcrops.models import Inspection, SeedBlock
 from aldrip.urls import api
 from tests.server.house import order_row, seed_lot
 from tests.server.seed_house import SeedCase
+from tests.server.test_permissions import BODIES
 
 LONG = os.environ.get("ALDRIP_LONG") == "1"
 REQUESTS = 30_000 if LONG else 2_000
@@ -99,6 +101,36 @@ class Hostile(SeedCase, PropertyCase):
             )
         return answer.status_code, time.monotonic() - began, answer.content if not answer.streaming else b""
 
+    def test_no_number_however_large_holds_it_up(self) -> None:
+        """Every number of every body, by the OpenAPI document, a hundred thousand times too large; one at a time."""
+        schema = api.get_openapi_schema()
+        tried, broken = 0, []
+        for path, view in schema["paths"].items():
+            for method, told in view.items():
+                body = told.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema", {})
+                fields = _fields(body, schema)
+                base = BODIES.get(path.removeprefix("/api"), {})
+                for name in (*fields, *(one["name"] for one in told.get("parameters", ()) if one["in"] == "query")):
+                    where = re.sub(r"\{(\w+)\}", lambda found: str(self.there.get(found[1], [1])[0]), path)
+                    for huge in (602_361_943, "602361943"):
+                        sent = {"query_params": {name: huge}} if name not in fields else {}
+                        began = time.monotonic()
+                        answer = self.client.generic(
+                            method.upper(),
+                            where,
+                            _bytes({**base, name: huge} if not sent else base),
+                            content_type="application/json",
+                            **sent,
+                        )
+                        seconds = time.monotonic() - began
+                        if answer.status_code >= 500 or seconds > SLOWEST_S:
+                            broken.append((method, path, name, huge, answer.status_code, seconds))
+                        if answer.status_code in (401, 403):
+                            self.client.force_login(User.objects.get(pk=self.ctx.user.pk))  # type: ignore[union-attr]
+                        tried += 1
+        self.assertEqual(broken, [])
+        self.assertGreater(tried, 1000)
+
     def test_no_request_breaks_it_and_afterwards_every_view_opens(self) -> None:
         """Not rolled back in between: what one request saved is there for the next, as in a house."""
         told: dict[int, int] = {}
@@ -146,6 +178,18 @@ class Hostile(SeedCase, PropertyCase):
             self.assertEqual(answer.status_code, 200, (view, answer.content[:500]))
         for batch in Batch.objects.all():
             self.assertEqual(self.client.get(f"/api/batches/{batch.pk}").status_code, 200)
+
+
+def _fields(body: dict[str, Any], schema: dict[str, Any]) -> list[str]:
+    """The names of a body's fields that take a number, typed or not."""
+    if "$ref" in body:
+        body = schema["components"]["schemas"][body["$ref"].rsplit("/", 1)[1]]
+    takes = {"integer", "number", "string"}
+
+    def may_be(told: dict[str, Any]) -> bool:
+        return told.get("type") in takes or any(one.get("type") in takes for one in told.get("anyOf", ()))
+
+    return [name for name, told in body.get("properties", {}).items() if may_be(told)]
 
 
 def _bytes(body: Any) -> bytes:

@@ -187,6 +187,8 @@ def go_on(ctx: Ctx, clock_id: Ref, *, step: int, at: datetime | None, client_uui
     course = course_of(clock)
     if step < len(course.begun):
         return clock  # somebody else began it a moment ago
+    if len(course.begun) == len(course.steps):
+        raise refuse("step", "out_of_range", f"{clock.name} is at its last step; what comes next is to end it.")
     if step > len(course.begun):
         raise refuse("step", "out_of_order", f"“{course.steps[len(course.begun)].name}” comes first.")
     moment = _moment(at)

@@ -17,7 +17,7 @@ from aldrip.lots.taking import Wanted, take_from_stock
 from aldrip.methods.models import Crop, Line
 from aldrip.places.models import Place
 from aldrip.stockplants.models import CutLog, IndexTest, MotherStart, MotherStock
-from aldrip_core.mother_stock import WAITS_H, Habit, Stand, given_by_week, grows
+from aldrip_core.mother_stock import LONGEST_LIFE, WAITS_H, Habit, Stand, given_by_week, grows
 from aldrip_core.units import Quantity, Unit, unit
 
 FORM = "mother plant"
@@ -61,11 +61,14 @@ def read_habit(shoots: str, first_cut_week: int, life_weeks: int) -> Habit:
     Raises Refused.
     """
     plain = shoots.strip()
+    if not 0 <= first_cut_week <= LONGEST_LIFE:
+        told = f"A first cut in week {first_cut_week:,} cannot be; weeks 0 to {LONGEST_LIFE} of her life can."
+        raise refuse("first_cut_week", "out_of_range", told)
     growing = re.fullmatch(r"([\d.]+)\s*,\s*([\d.]+)\s*%\s*,\s*([\d.]+)", plain)
     try:
         if growing is not None:
             first, more, most = (float(one) for one in growing.groups())
-            if not 0 < first_cut_week < life_weeks <= 520:
+            if not 0 < first_cut_week < life_weeks <= LONGEST_LIFE:
                 raise refuse(
                     "first_cut_week", "out_of_range", "The first cut is in a week of her life, after the first."
                 )
