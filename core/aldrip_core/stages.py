@@ -114,7 +114,10 @@ class TaskSpec:
 
 @dataclass(frozen=True, slots=True)
 class StageSpec:
-    """One stage. `after`: the stage whose output enters here; `share` of it [0-1]; `follows`: whose end is its start."""
+    """One stage. `after`: the stage whose output enters here; `share` of it [0-1]; `follows`: whose end is its start.
+
+    `joins`: what meets what it `takes`, one to one, as the rootstock meets the scion; of crop `joins_crop`, or its own where that is empty.
+    """
 
     key: str
     name: str
@@ -129,6 +132,8 @@ class StageSpec:
     factor: Factor = Factor()
     traits: frozenset[Trait] = frozenset()
     takes: Part | None = None
+    joins: Part | None = None
+    joins_crop: str = ""
     place_kind: str = ""
     density: Density = Density.NONE
     unit_m2: float = 0.0
@@ -271,6 +276,7 @@ def faults_of(stages: Sequence[StageSpec]) -> Iterator[FieldError]:
     for index, stage in enumerate(stages):
         yield from _order_faults(stage, f"stages.{index}", stages[:index], stages[index:])
         yield from _value_faults(stage, f"stages.{index}")
+        yield from _join_faults(stage, f"stages.{index}")
     for parent in stages:
         taken = sum(stage.share for stage in stages if stage.after == parent.key)
         if taken > 1 + 1e-9:
@@ -296,6 +302,17 @@ def _order_faults(
         yield FieldError(
             f"{at}.after", "after_rounds", f"“{came.name}” is a round that goes to stock; nothing comes after it."
         )
+
+
+def _join_faults(stage: StageSpec, at: str) -> Iterator[FieldError]:
+    if stage.joins is None:
+        return
+    if stage.after is not None or Part.SEED in (stage.takes, stage.joins):
+        told = "Two plants are joined where a batch begins, and neither of them is seed."
+        yield FieldError(f"{at}.joins", "does_not_follow", told)
+    elif stage.joins is stage.takes:
+        told = f"“{stage.name}” takes {stage.takes.value}s already; what they are joined with is another part."
+        yield FieldError(f"{at}.joins", "twice", told)
 
 
 MOST_BY_MONTH = 400

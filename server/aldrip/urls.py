@@ -57,6 +57,7 @@ from aldrip.season.api import room as season
 from aldrip.seedcrops.api import room as seedcrops
 from aldrip.sowing.api import room as sowing
 from aldrip.sowing.feeds_api import room as feeds
+from aldrip.sowing.grafting_api import room as grafting
 from aldrip.sowing.sowers_api import room as sowers
 from aldrip.stockplants.api import room as stockplants
 from aldrip.stockplants.planning_api import room as mother_plans
@@ -107,6 +108,7 @@ for router in (
     questions.router,
     weather.router,
     sowing.router,
+    grafting.router,
     sowers.router,
     feeds.router,
     stockplants.router,

@@ -100,6 +100,7 @@ BODIES: dict[str, Any] = {
     "/mothers/plans": {"crop_id": 0, "client_uuid": uid()},
     "/machines": {"name": "", "setting_min": 0, "setting_max": 8},
     "/machines/{machine_id}": {"name": "", "setting_min": 0, "setting_max": 8},
+    "/batches/{batch_id}/halves": {"part": "scion", "method_id": 0},
     "/batches/{batch_id}/sow-checks": {"looked": "1", "client_uuid": uid()},
     "/batches/{batch_id}/trials": {"machine_id": 0, "setting": "4", "grams": "1", "uuid": uid()},
     "/batches/{batch_id}/practise": {"machine_id": 0, "setting": "4"},

@@ -230,6 +230,25 @@ def read_measure(text: str, unit: str, field: str) -> float:
         ) from None
 
 
+_BETWEEN = re.compile(r"[\s;]+|,\s+")
+MOST_MEASURES = 2000
+
+
+def read_measures(text: str, unit: str, field: str) -> list[float]:
+    """Measures as typed, one after another: “10 9 21 4”, “10; 9,5; 21”. Raises Refused."""
+    typed: list[str] = []
+    for one in _BETWEEN.split(text.strip()):
+        if typed and one and not (one[0].isdecimal() or one[0] in "+-.,½¼¾"):
+            typed[-1] += f" {one}"  # the unit of the one before
+        elif one:
+            typed.append(one)
+    if len(typed) > MOST_MEASURES:
+        raise refuse(
+            field, "too_many", f"{len(typed):,} measures are more than can be read; {MOST_MEASURES:,} at most."
+        )
+    return [read_measure(one, unit, field) for one in typed]
+
+
 def read_found(value: int | str, field: str) -> int:
     """A whole count of nothing or more, as it was typed; empty is nothing."""
     if isinstance(value, str) and value.strip() in ("", "0"):

@@ -328,9 +328,10 @@ def filled_from(ctx: Ctx, batch_id: Ref, body: FilledFromIn) -> Any:
 def _taken(ctx: Ctx, index: int, one: SownFromIn) -> sowings.Taken:
     """So much of a lot, in whatever unit it was typed."""
     if not one.quantity.strip():
-        return sowings.Taken(one.lot_id)
+        return sowings.Taken(one.lot_id, part=one.part)
     lot = ctx.get(Lot, one.lot_id)
-    return sowings.Taken(one.lot_id, read_quantity(one.quantity, unit(lot.unit), f"lots.{index}.quantity"))
+    amount = read_quantity(one.quantity, unit(lot.unit), f"lots.{index}.quantity")
+    return sowings.Taken(one.lot_id, amount, one.part)
 
 
 @room.post("/batches/{ref:batch_id}/moved", "batches.do", response=Done)

@@ -19,6 +19,8 @@ from aldrip.batches.models import Batch, BatchInput, BatchStage, SetAside
 from aldrip.batches.saved import snapshot_of
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import READY
+from aldrip.methods.models import Crop
+from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip_core.stages import Part
 from aldrip_core.units import Unit, from_base, unit
@@ -79,14 +81,30 @@ def _planned(ctx: Ctx) -> "QuerySet[Any]":
     return rows.select_related("crop", "line", "lot").order_by("first", "id")
 
 
-def _beginnings(batches: Sequence[Any]) -> dict[int, tuple[str, str]]:
-    """What batches begin with and how it is counted. Seed is known by its number; of the rest the snapshot says it."""
+@dataclass(frozen=True)
+class Begins:
+    """What a batch begins with, how that is counted, and what it is joined with, of which crop where that is another."""
+
+    takes: str
+    unit: str
+    joins: str = ""
+    joins_crop: str = ""
+
+
+def _beginnings(batches: Sequence[Any]) -> dict[int, Begins]:
+    """What batches begin with. Seed is known by its number; of the rest the snapshot says it."""
     others = [batch.pk for batch in batches if batch.seeds is None]
-    found = {batch.pk: (Part.SEED.value, Unit.SEED.words) for batch in batches if batch.seeds is not None}
+    found = {batch.pk: Begins(Part.SEED.value, Unit.SEED.words) for batch in batches if batch.seeds is not None}
     for batch in Batch.objects.filter(pk__in=others).select_related("crop", "container", "mix"):
         snapshot = snapshot_of(batch)
-        takes = next((stage["takes"] for stage in snapshot["stages"] if not stage["after"]), "")
-        found[batch.pk] = (takes, snapshot["start_unit"])
+        root: dict[str, Any] = next((stage for stage in snapshot["stages"] if not stage["after"]), {})
+        counted = root.get("joins") and f"{root['takes']}s"
+        found[batch.pk] = Begins(
+            root.get("takes", ""),
+            counted or snapshot["start_unit"],
+            root.get("joins", ""),
+            root.get("joins_crop", ""),
+        )
     return found
 
 
@@ -99,25 +117,47 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
     """Everything that planned batches want and stock does not hold, the first to be ordered on top."""
     found: dict[Key, list[Use]] = {}
     names: dict[Key, tuple[str, str]] = {}
-    batches = [batch for batch in _planned(ctx) if not batch.served]
+    batches = [batch for batch in _planned(ctx) if not batch.served or batch.seeds is None]
     begins = _beginnings(batches)
+    batches = [batch for batch in batches if not batch.served or begins[batch.pk].joins]
     grown = {pk: many for asked in own for pk, many in asked(ctx).items()}
+    served = _served_parts([batch for batch in batches if batch.served])
+    others = _crop_names(ctx, begins.values())
     for batch in batches:
-        want = _want(batch, *begins[batch.pk])
-        if want is None:
-            continue
-        what, quantity, of = want
-        quantity -= grown.get(batch.pk, 0.0)
-        if quantity <= 0:
-            continue
-        key = (batch.crop.slug, batch.line.slug if batch.line else "", what, of)
-        names[key] = (batch.crop.name, batch.line.name if batch.line else "")
-        found.setdefault(key, []).append(Use(batch, quantity, batch.first))
+        begun = begins[batch.pk]
+        want = _want(batch, begun)
+        if want is not None and begun.takes not in served.get(batch.pk, ()):
+            what, quantity, of = want
+            quantity -= grown.get(batch.pk, 0.0)
+            if quantity > 0:
+                key = (batch.crop.slug, batch.line.slug if batch.line else "", what, of)
+                names[key] = (batch.crop.name, batch.line.name if batch.line else "")
+                found.setdefault(key, []).append(Use(batch, quantity, batch.first))
+        if begun.joins and begun.joins not in served.get(batch.pk, ()):
+            what = f"{begun.joins}s"
+            key = (begun.joins_crop or batch.crop.slug, "", what, what)
+            names[key] = (others.get(begun.joins_crop, batch.crop.name), "")
+            found.setdefault(key, []).append(Use(batch, float(batch.start), batch.first))
     stock = _stock(ctx)
     left = {key: _after_stock(stock, key, uses) for key, uses in found.items()}
     wanted = [_wanted(ctx, *names[key], key[2], key[3], uses, lead_days) for key, uses in left.items() if uses]
     wanted += [one for asked in also for one in asked(ctx, lead_days)]
     return sorted([*wanted, *_short_lots(ctx, lead_days)], key=lambda one: (one.order_by, one.crop, one.cultivar))
+
+
+def _served_parts(batches: Sequence[Any]) -> dict[int, set[str]]:
+    """Which parts of a graft are seen to already, by batch."""
+    found: dict[int, set[str]] = {}
+    rows = BatchInput.objects.filter(stage__batch__in=[batch.pk for batch in batches], taken_on=None)
+    for pk, part in rows.values_list("stage__batch", "part"):
+        found.setdefault(pk, set()).add(part)
+    return found
+
+
+def _crop_names(ctx: Ctx, begins: Iterable[Begins]) -> dict[str, str]:
+    """The names of the crops that others are grafted on."""
+    slugs = {one.joins_crop for one in begins} - {""}
+    return dict(Library(ctx).rows(Crop).filter(slug__in=slugs).values_list("slug", "name")) if slugs else {}
 
 
 def _stock(ctx: Ctx) -> dict[tuple[str, str], dict[str, float]]:
@@ -146,12 +186,12 @@ def _after_stock(stock: dict[tuple[str, str], dict[str, float]], key: Key, uses:
     return still
 
 
-def _want(batch: Batch, takes: str, start_unit: str) -> tuple[str, float, str] | None:
+def _want(batch: Batch, begins: Begins) -> tuple[str, float, str] | None:
     """What a batch begins with, how much of it, and in which unit; None where nothing of it is bought."""
-    if takes not in BOUGHT:
+    if begins.takes not in BOUGHT:
         return None
-    if takes != Part.SEED:
-        return f"{takes}s", float(batch.start), start_unit
+    if begins.takes != Part.SEED:
+        return f"{begins.takes}s", float(batch.start), begins.unit
     if batch.seed_g is not None:
         return "seed", batch.seed_g, "g"
     return None if batch.seeds is None else ("seed", batch.seeds, "seeds")
@@ -259,7 +299,7 @@ def waiting_for(ctx: Ctx, lot_id: Ref) -> list[Waits]:
     batches = [b for b in _planned(ctx).filter(crop__slug=lot.crop.slug) if not b.served and _same_line(b, lot)]
     begins = _beginnings(batches)
     for batch in batches:
-        want = _want(batch, *begins[batch.pk])
+        want = _want(batch, begins[batch.pk])
         if want is None or want[0] != "seed":
             continue
         grams = unit(lot.unit).is_mass

@@ -1,6 +1,8 @@
 """A sowing that was recorded wrongly is put right where it stands: what was counted, moved and graded since stays."""
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from functools import partial
@@ -16,12 +18,21 @@ from aldrip.batches.counts import take_newest_count
 from aldrip.batches.grading import graded_before
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Occupancy, Yield
 from aldrip.batches.saved import Saved, load_batch, losses_of
-from aldrip.batches.sowings import Taken, cells_of, grams_of, reckon_emergence
+from aldrip.batches.sowings import (
+    Taken,
+    both_are_there,
+    cells_of,
+    enough_of_both,
+    grams_of,
+    joined,
+    reckon_emergence,
+    wanted_of,
+)
 from aldrip.batches.steps import follow_on, is_begun, not_in_future, plants_only, same_version, still_open
 from aldrip.diary.models import Count, Task
 from aldrip.lots.models import Lot, Movement
 from aldrip.lots.moving import move
-from aldrip.lots.taking import Wanted, check, in_lots_unit
+from aldrip.lots.taking import check, in_lots_unit
 from aldrip_core.plausible import how_far
 from aldrip_core.units import from_base, unit
 from aldrip_core.whole import ceil_whole
@@ -65,7 +76,7 @@ def correct_sowing(
     batch.trays = ceil_whole(start / cells) if cells else None
     if saved.method.by_seed:
         batch.seeds = float(start * saved.method.seeds_per_cell)
-    if taken:
+    if taken or joined(saved):
         _from_these(ctx, saved, taken, reason)
         _doubt_weight(ctx, saved)
     _work_done(ctx, saved, was, start / was[0])
@@ -194,6 +205,8 @@ def _from_these(ctx: Ctx, saved: Saved, taken: Sequence[Taken], reason: str) -> 
     """What was taken from stock becomes what is said: the difference goes back, or is taken as well."""
     batch, on = saved.batch, saved.first.actual_start or ctx.today
     rows = list(BatchInput.objects.filter(stage=saved.first, lot__isnull=False).select_related("lot__crop"))
+    taken = _with_the_other(saved, rows, taken)
+    parts = _parts(saved, rows, taken)
     had: dict[int, Decimal] = {}
     for row in rows:
         had[row.lot_id or 0] = had.get(row.lot_id or 0, Decimal(0)) + row.quantity
@@ -206,21 +219,44 @@ def _from_these(ctx: Ctx, saved: Saved, taken: Sequence[Taken], reason: str) -> 
     for lot, amount in wanted.values():
         more = amount - had.get(lot.pk, Decimal(0))
         if lot.pk not in had:  # a lot that was sown already need not be one that may be sown today
-            check(lot, Wanted(batch.crop, batch.line, "seed" if saved.method.by_seed else lot.form), "lot_id")
+            check(lot, wanted_of(saved, lot, parts[lot.pk]), "lot_id")
         if more:
             moved(lot, -more)
+    amounts: dict[str, Decimal] = defaultdict(Decimal)
+    for lot, amount in wanted.values():
+        amounts[parts[lot.pk]] += amount
+    enough_of_both(saved, amounts, batch.start)
     BatchInput.objects.filter(pk__in=[row.pk for row in rows]).delete()
-    part = rows[0].part if rows else "seed"
     BatchInput.objects.bulk_create(
-        BatchInput(stage=saved.first, lot=lot, quantity=amount, part=part, taken_on=on)
+        BatchInput(stage=saved.first, lot=lot, quantity=amount, part=parts[lot.pk], taken_on=on)
         for lot, amount in wanted.values()
     )
-    first = next(iter(wanted.values()))[0]
+    named = joined(saved)
+    first = next(lot for lot, _ in wanted.values() if named is None or parts[lot.pk] == named[0])
     batch.lot = Lot.objects.select_related("crop", "line").get(pk=first.pk)
     if saved.method.by_seed:
         batch.seed_g = sum(grams_of(lot, float(amount)) for lot, amount in wanted.values()) or batch.seed_g
     if set(wanted) != set(had):
         reckon_emergence(ctx, saved)
+
+
+def _with_the_other(saved: Saved, rows: Sequence[BatchInput], taken: Sequence[Taken]) -> Sequence[Taken]:
+    """Where two were joined and nothing is said of one of them, that one stays as it was recorded."""
+    both = joined(saved)
+    if both is None:
+        return taken
+    said = {one.part or both[0] for one in taken}
+    return [*taken, *(Taken(row.lot_id, None, row.part) for row in rows if row.lot_id and row.part not in said)]
+
+
+def _parts(saved: Saved, rows: Sequence[BatchInput], taken: Sequence[Taken]) -> dict[int, str]:
+    """What each lot is used as: as is said now, else as was recorded, else what the batch takes first. Raises Refused."""
+    was = {row.lot_id: row.part for row in rows}
+    usual = rows[0].part if rows and joined(saved) is None else (joined(saved) or ("seed",))[0]
+    said = [replace(one, part=one.part or was.get(one.lot_id, usual)) for one in taken]
+    if joined(saved) is not None:
+        both_are_there(saved, said)
+    return {one.lot_id: one.part for one in said}
 
 
 def _said(ctx: Ctx, taken: Sequence[Taken], had: Mapping[int, Decimal]) -> dict[int, tuple[Lot, Decimal]]:

@@ -39,7 +39,7 @@ from aldrip_core.problems import words
 from aldrip_core.stage_dates import Anchor
 from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import Seen, stocks_of
-from aldrip_core.units import Unit, from_base, unit
+from aldrip_core.units import Unit, exact, from_base, unit
 
 
 @dataclass(frozen=True)
@@ -451,6 +451,8 @@ def apply_plan(ctx: Ctx, saved: Saved, plan: Plan, *, snapshot: Mapping[str, Any
         stands_alone(batch, Occupancy.objects.filter(firm=True))
     else:
         BatchInput.objects.filter(stage=saved.first, lot__isnull=False, taken_on=None).delete()
+        fed = BatchInput.objects.filter(stage=saved.first, upstream__isnull=False, taken_on=None)
+        fed.update(quantity=exact(plan.quantities.start))
         copy_rows(BatchInput, INPUT, list(inputs_of(plan.request, plan.quantities, saved.first.pk)))
     upsert_tasks(ctx, batch, plan, over)
 

@@ -215,10 +215,11 @@ def _same_rows(batch: Batch, lot: Lot) -> None:
 
 def _lots_of(saved: Saved) -> tuple[tuple[LotSpec, float], ...]:
     """What it is started from: what was taken, else what is planned to be, else the lot that was chosen."""
-    inputs = (
-        BatchInput.objects.filter(stage=saved.first, lot__isnull=False).order_by("id").values_list("lot", "quantity")
-    )
-    taken = list(inputs)
+    inputs = BatchInput.objects.filter(stage=saved.first, lot__isnull=False).order_by("id")
+    joins = saved.method.root.joins
+    if joins is not None:  # the rootstock is not what the batch is named for
+        inputs = inputs.exclude(part=joins.value)
+    taken = list(inputs.values_list("lot", "quantity"))
     chosen = saved.batch.lot
     lots = {} if chosen is None else {chosen.pk: chosen}
     others = {pk for pk, _ in taken} - set(lots)

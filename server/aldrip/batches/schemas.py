@@ -32,6 +32,8 @@ class BatchOut(Schema):
     unit: str
     start_unit: str
     by_seed: bool
+    takes: str  # what it begins with: seed, cutting, scion …
+    joins: str  # what that is joined with, one to one; empty where nothing is
     needed: float
     start: int
     start_typed: bool
@@ -631,6 +633,7 @@ class CancelIn(Schema):
 class SownFromIn(Schema):
     lot_id: int
     quantity: str = Field(default="", max_length=60)
+    part: str = Field(default="", max_length=12)  # which of two that are joined: scion or rootstock
 
 
 class SownIn(Schema):

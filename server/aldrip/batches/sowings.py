@@ -1,8 +1,10 @@
 """A batch is sown, stuck or planted: what it is started from leaves the stock, and the stages run."""
 
-from collections.abc import Sequence
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from decimal import Decimal
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
@@ -13,11 +15,14 @@ from aldrip.batches.saved import Saved, load_batch, request_of, snapshot_of
 from aldrip.batches.steps import began, not_in_future, plants_only, same_version, still_open
 from aldrip.lots.models import Lot
 from aldrip.lots.taking import Wanted, balance_words, take_from_stock
+from aldrip.methods.models import Crop
 from aldrip_core.batch_plan import plan_batch
 from aldrip_core.plausible import how_far
 from aldrip_core.stages import Part, Trait
 from aldrip_core.units import Quantity, Unit, unit
 from aldrip_core.whole import ceil_whole
+
+SEED, MOTHERS = Part.SEED.value, "mother plant"
 
 
 @dataclass(frozen=True)
@@ -26,6 +31,7 @@ class Taken:
 
     lot_id: int
     quantity: Quantity | None = None
+    part: str = ""  # which of the two it is where two are joined; empty for what the method takes first
 
 
 @act
@@ -114,21 +120,26 @@ def take_inputs(ctx: Ctx, saved: Saved, *, on: date, start: int, taken: Sequence
         taken = _planned_lots(saved, planned, upstream, grams)
     if not taken and saved.method.by_seed:
         raise refuse("lot_id", "missing", "From which lot was it sown? Receive the lot first if it is not in stock.")
-    form = "seed" if saved.method.by_seed else None
+    first_part = root.takes.value if root.takes else Part.SEED.value
+    parts = [one.part or first_part for one in taken]
+    both_are_there(saved, taken)
     weighed = 0.0
     made: list[tuple[Lot, Quantity]] = []
-    for index, one in enumerate(taken):
+    amounts: dict[str, Decimal] = defaultdict(Decimal)
+    for index, (one, part) in enumerate(zip(taken, parts, strict=True)):
         field = "lot_id" if len(taken) == 1 else f"lots.{index}.lot_id"
         lot = ctx.get(Lot, one.lot_id)
-        quantity = one.quantity or _usual(saved, lot, start, grams, len(taken))
-        wanted = Wanted(batch.crop, batch.line, form or lot.form)
+        quantity = one.quantity or _usual(saved, lot, start, grams, parts.count(part))
+        wanted = wanted_of(saved, lot, part)
         movement = take_from_stock(
             ctx, lot, quantity, "sown", on=on, wanted=wanted, subject=batch, subject_code=batch.code, field=field
         )
-        part = root.takes.value if root.takes else Part.SEED.value
+        amounts[part] -= movement.quantity
         BatchInput.objects.create(stage=saved.first, lot=lot, quantity=-movement.quantity, part=part, taken_on=on)
-        made.append((lot, quantity))
+        if part == first_part:
+            made.append((lot, quantity))
         weighed += grams_of(lot, float(-movement.quantity))
+    enough_of_both(saved, amounts, start)
     BatchInput.objects.filter(pk__in=[one.pk for one in planned]).delete()
     if made:
         first = made[0][0]
@@ -138,6 +149,60 @@ def take_inputs(ctx: Ctx, saved: Saved, *, on: date, start: int, taken: Sequence
             batch.seed_g = weighed or batch.seed_g
         if changed:
             reckon_emergence(ctx, saved)
+
+
+def joined(saved: Saved) -> tuple[str, str] | None:
+    """The two parts that are joined where a batch begins, the one that gives it its name first; None where nothing is."""
+    root = saved.method.root
+    return (root.takes.value, root.joins.value) if root.takes and root.joins else None
+
+
+def wanted_of(saved: Saved, lot: Lot, part: str) -> Wanted:
+    """What a lot must be to be used as a part of a batch: of its crop and cultivar, or of the crop that it is joined with."""
+    batch, root, both = saved.batch, saved.method.root, joined(saved)
+    if both is None:
+        form = lot.form if lot.form != SEED else part
+        return Wanted(batch.crop, batch.line, SEED if saved.method.by_seed else form)
+    form = lot.form if lot.form not in (SEED, MOTHERS) else part
+    if part == both[0] or not root.joins_crop:
+        return Wanted(batch.crop, batch.line if part == both[0] else None, form, for_what="grafted")
+    if lot.crop.slug == root.joins_crop:
+        return Wanted(lot.crop, None, form, for_what="grafted")
+    other = Crop(slug=root.joins_crop, name=root.joins_crop.replace("-", " "))
+    return Wanted(other, None, form, for_what="grafted")
+
+
+def both_are_there(saved: Saved, taken: Sequence[Taken]) -> None:
+    """Refuse a graft of which one part is not said, one lot that is to be both, and a part that nothing is made of."""
+    both = joined(saved)
+    if both is None:
+        for index, one in enumerate(taken):
+            if one.part not in ("", saved.method.root.takes):
+                told = f"“{saved.method.root.name}” takes no {one.part}."
+                raise refuse(f"lots.{index}.part", "not_a_choice", told)
+        return
+    lots: dict[int, str] = {}
+    for index, one in enumerate(taken):
+        part = one.part or both[0]
+        if part not in both:
+            told = f"A {both[0]} and a {both[1]} are joined here; “{part}” is neither."
+            raise refuse(f"lots.{index}.part", "not_a_choice", told)
+        if lots.setdefault(one.lot_id, part) != part:
+            told = f"One lot cannot be both: choose another for the {part}s."
+            raise refuse(f"lots.{index}.lot_id", "same_lot", told)
+    for part in both:
+        if part not in lots.values():
+            told = f"From which lot are the {part}s? Receive it first if it is not in stock."
+            raise refuse(part, "missing", told)
+
+
+def enough_of_both(saved: Saved, amounts: Mapping[str, Decimal], start: int) -> None:
+    """Refuse more grafts than there were of one part; what was spoilt at the cut may make them fewer, never more."""
+    for part in joined(saved) or ():
+        short = start - amounts[part]
+        if short > 0:
+            told = f"{start:,} grafts take {start:,} {part}s; {amounts[part]:,.0f} were used, {short:,.0f} too few."
+            raise refuse(part, "not_enough", told)
 
 
 def grams_of(lot: Lot, amount: float) -> float:
@@ -157,7 +222,7 @@ def _planned_lots(
     for one in planned:
         if one.lot is not None:
             only = grams is not None and sum(p.lot_id is not None for p in planned) == 1
-            found.append(Taken(one.lot.pk, Quantity.of(grams or 0, Unit.GRAM) if only else None))
+            found.append(Taken(one.lot.pk, Quantity.of(grams or 0, Unit.GRAM) if only else None, _part(saved, one)))
     if not found and not upstream and batch.lot_id and saved.method.by_seed:
         found.append(Taken(batch.lot_id, Quantity.of(grams, Unit.GRAM) if grams else None))
     for one in upstream:
@@ -166,7 +231,7 @@ def _planned_lots(
         for given in rows:
             part = min(left, given.lot.balance)
             if part > 0:
-                found.append(Taken(given.lot.pk, Quantity(part, unit(given.lot.unit).base)))
+                found.append(Taken(given.lot.pk, Quantity(part, unit(given.lot.unit).base), _part(saved, one)))
                 left -= part
         if left > 0 and one.upstream is not None:
             raise refuse(
@@ -176,6 +241,11 @@ def _planned_lots(
                 f"{left:,.0f} are missing. Grade it first, or start with less.",
             )
     return found
+
+
+def _part(saved: Saved, one: BatchInput) -> str:
+    """Which of two joined parts a planned input is; nothing where only one goes in."""
+    return one.part if joined(saved) is not None and one.part in (joined(saved) or ()) else ""
 
 
 def _usual(saved: Saved, lot: Lot, start: int, grams: float | None, parts: int) -> Quantity:

@@ -34,7 +34,7 @@ FORBIDDEN = {
 }
 #: Kinds that records of a house name by themselves; others stand in a batch's snapshot as they were.
 NAMED_BY_RECORDS = (Crop, Line)
-STAGE_CHOICES: dict[str, type[Any]] = {"unit": Unit, "takes": Part, "density": Density}
+STAGE_CHOICES: dict[str, type[Any]] = {"unit": Unit, "takes": Part, "joins": Part, "density": Density}
 
 
 def editions_of(ctx: Ctx, kind: str, slug: str) -> list[dict[str, Any]]:

@@ -335,6 +335,8 @@ def _stage(
         after=spec["after"],
         follows=spec.get("follows", ""),
         takes=takes,
+        joins=spec.get("joins", ""),
+        joins_crop=spec.get("joins_crop", ""),
         traits=spec.get("traits", [trait.value for trait in TRAITS.get(kind, ())]),
         product=spec.get("product", ""),
         round_shares=spec.get("round_shares", []),

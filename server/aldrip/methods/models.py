@@ -348,6 +348,8 @@ class MethodStage(models.Model):
     share = models.FloatField(default=1.0)  # of what the stage before gives
     traits = models.JSONField(default=list)
     takes = models.CharField(max_length=12, blank=True)  # what goes in: seed, cutting, tuber, plant, stage …
+    joins = models.CharField(max_length=12, blank=True)  # what meets it, one to one: the rootstock of a scion
+    joins_crop = models.CharField(max_length=60, blank=True)  # of another crop, by its slug; empty for the same
     product = models.CharField(max_length=40, blank=True)  # form that it goes to stock as, where not the method's
     rounds = models.PositiveSmallIntegerField(default=1)
     round_days = models.FloatField(null=True)

@@ -14,6 +14,7 @@ RAISED: dict[str, tuple[str, ...]] = {
     "Pots": ("pot",),
     "Bare-root plants, crowns, canes": ("bare-root plant", "crown", "cane", "runner plant"),
     "Rooted cuttings and slips": ("rooted cutting", "rooted apical cutting", "slip"),
+    "Grafted plants": ("grafted plug",),
     "Setts and pre-sprouted tubers": ("sett", "pre-sprouted tuber"),
     "Cut stems and leaf": ("stem", "leaf"),
     "Crops sown in place": ("thinned stand",),

@@ -32,6 +32,8 @@ STAGE_FIELDS = (
     "share",
     "traits",
     "takes",
+    "joins",
+    "joins_crop",
     "product",
     "rounds",
     "round_days",
@@ -358,6 +360,8 @@ def _stages(
         factor=Factor(stage["multiply"], stage["multiply_sd"]),
         traits=frozenset(Trait(trait) for trait in stage["traits"]),
         takes=Part(stage["takes"]) if stage["takes"] else None,
+        joins=Part(stage["joins"]) if stage.get("joins") else None,  # snapshots of before there were grafts have none
+        joins_crop=stage.get("joins_crop", ""),
         place_kind=stage["place_kind"],
         density=Density(stage["density"]),
         unit_m2=stage["unit_m2"] or 0.0,

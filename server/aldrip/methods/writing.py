@@ -368,6 +368,7 @@ def _stages(values: Mapping[str, Any], before: Mapping[str, Any], source: str = 
             stage[name] = usual if stage[name] is None else stage[name]
         stage["tasks"] = _as_before(TASK, stage["tasks"], was.get("tasks", []))
         stage["container"] = stage["container"] or None
+        stage["joins"], stage["joins_crop"] = stage["joins"] or "", stage["joins_crop"] or ""
         stage.setdefault("round_shares", [])
         _check_windows(stage, len(found))
         stage["sources"] = _stage_sources(stage, was, source)

@@ -159,7 +159,7 @@ def sow_check(ctx: Ctx, batch_id: Ref, body: SowCheckIn) -> Any:
     return _card(ctx, batch_id)
 
 
-def _link_out(one: Link) -> dict[str, Any]:
+def link_out(one: Link) -> dict[str, Any]:
     return {
         **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
         "working": steps(one.working),
@@ -172,7 +172,7 @@ def chain_of(ctx: Ctx, batch_id: Ref, planted: str = "", rate: str = "") -> Any:
 
     `planted`: how its plants will stand, as typed: “40,000/ha”, “45 × 45 cm”; `rate`: of seed by a rule of thumb, “600 g/ha”.
     """
-    return [_link_out(one) for one in chain.chain_of(ctx, batch_id, planted, rate)]
+    return [link_out(one) for one in chain.chain_of(ctx, batch_id, planted, rate)]
 
 
 @room.get("/batches/{ref:batch_id}/setts", "see", response=list[ChainLinkOut])
@@ -197,14 +197,14 @@ def setts(
         "dip_kg": dip_kg,
         "dip_l": dip_l,
     }
-    return [_link_out(one) for one in setting.setts_of(ctx, batch_id, typed)]
+    return [link_out(one) for one in setting.setts_of(ctx, batch_id, typed)]
 
 
 @room.get("/batches/{ref:batch_id}/stand", "see", response=list[ChainLinkOut])
 def stand(ctx: Ctx, batch_id: Ref, in_row: str = "", gaps: str = "", pulled: str = "", singled: str = "") -> Any:
     """Sown thick and thinned against sown at stand, as typed or as usual; nothing where a batch is not thinned."""
     found = thinning.ways_of(ctx, batch_id, in_row=in_row, gaps=gaps, pulled=pulled, singled=singled)
-    return [_link_out(one) for one in found]
+    return [link_out(one) for one in found]
 
 
 @room.get("/batches/{ref:batch_id}/card.pdf", "see")

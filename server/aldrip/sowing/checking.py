@@ -1,13 +1,12 @@
 """Whether one seed lies in a cell: misses and doubles, counted or measured along a row, kept with the batch."""
 
-import re
 import uuid
 from collections.abc import Sequence
 from typing import Any
 
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
-from aldrip.base.quantity import read_measure
+from aldrip.base.quantity import read_measures
 from aldrip.base.words import number, share, who
 from aldrip.batches.models import Batch
 from aldrip.batches.saved import load_batch, snapshot_of
@@ -16,12 +15,11 @@ from aldrip_core.singling import by_spacing, singled
 
 MOST_LOOKED = 1_000_000
 SHOWN = 20
-_BETWEEN = re.compile(r"[\s;]+|,\s+")
 
 
 def read_spacings(text: str) -> list[float]:
     """Distances in cm as typed, one after another: “10 9 21 4”, “10; 9,5; 21”. Raises Refused."""
-    return [read_measure(one, "cm", "spacings") for one in _BETWEEN.split(text.strip()) if one]
+    return read_measures(text, "cm", "spacings")
 
 
 def one_by_one(ctx: Ctx, batch: Batch) -> bool:

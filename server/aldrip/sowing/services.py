@@ -29,6 +29,8 @@ VERBS = {
     Part.TUBER: ("Set", "set"),
     Part.DIVISION: ("Set", "set"),
     Part.PLANT: ("Plant", "planted"),
+    Part.SCION: ("Graft", "grafted"),
+    Part.ROOTSTOCK: ("Graft", "grafted"),
 }
 
 

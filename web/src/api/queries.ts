@@ -259,6 +259,18 @@ export const standQuery = (batch: number, typed: Record<string, string>) =>
       take(api.GET("/api/batches/{batch_id}/stand", { params: { path: { batch_id: batch }, query: typed } })),
     placeholderData: (old) => old,
   });
+export const halvesQuery = (batch: number) =>
+  queryOptions({
+    queryKey: ["card", batch, "halves"],
+    queryFn: () => take(api.GET("/api/batches/{batch_id}/halves", { params: { path: { batch_id: String(batch) } } })),
+  });
+export const pairsQuery = (batch: number, typed: Record<string, string>) =>
+  queryOptions({
+    queryKey: ["card", batch, "pairs", typed],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/pairs", { params: { path: { batch_id: String(batch) }, query: typed } })),
+    placeholderData: (old) => old,
+  });
 export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });
 export const tankQuery = ({ slug, ...query }: { slug: string; litres: string; ratio: string; source_ec: string }) =>
   queryOptions({

@@ -2879,6 +2879,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/halves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Halves Of
+         * @description Scion and rootstock of a graft: how many, who grows them, by which methods they could be raised; none where a batch is no graft.
+         */
+        get: operations["aldrip_sowing_grafting_api_halves_of"];
+        put?: never;
+        /**
+         * Raise Half
+         * @description Plan the batch that gives one part, ready on the day of the grafting.
+         */
+        post: operations["aldrip_sowing_grafting_api_raise_half"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pairs Of
+         * @description How many go together, from a few stems measured at the cut, as typed; nothing where a batch is no graft.
+         */
+        get: operations["aldrip_sowing_grafting_api_pairs_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines": {
         parameters: {
             query?: never;
@@ -7908,6 +7952,10 @@ export interface components {
             start_unit: string;
             /** By Seed */
             by_seed: boolean;
+            /** Takes */
+            takes: string;
+            /** Joins */
+            joins: string;
             /** Needed */
             needed: number;
             /** Start */
@@ -8166,6 +8214,10 @@ export interface components {
             start_unit: string;
             /** By Seed */
             by_seed: boolean;
+            /** Takes */
+            takes: string;
+            /** Joins */
+            joins: string;
             /** Needed */
             needed: number;
             /** Start */
@@ -8948,6 +9000,11 @@ export interface components {
              * @default
              */
             quantity: string;
+            /**
+             * Part
+             * @default
+             */
+            part: string;
         };
         /** SownIn */
         SownIn: {
@@ -10230,6 +10287,65 @@ export interface components {
             weeks: string[];
             /** Rows */
             rows: components["schemas"]["RequiredOut"][];
+        };
+        /** HalfChoiceOut */
+        HalfChoiceOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /** HalfGrownOut */
+        HalfGrownOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Quantity */
+            quantity: number;
+            /**
+             * Ready On
+             * Format: date
+             */
+            ready_on: string;
+            /** Late Days */
+            late_days: number;
+        };
+        /**
+         * HalfOut
+         * @description One part of a graft: scion or rootstock.
+         */
+        HalfOut: {
+            /** Part */
+            part: string;
+            /** Crop */
+            crop: string;
+            /** Crop Id */
+            crop_id: number;
+            /** Cultivar */
+            cultivar: string;
+            /** Needed */
+            needed: number;
+            /** Grown */
+            grown: components["schemas"]["HalfGrownOut"][];
+            /** Methods */
+            methods: components["schemas"]["HalfChoiceOut"][];
+            /** Lines */
+            lines: components["schemas"]["HalfChoiceOut"][];
+        };
+        /** RaiseHalfIn */
+        RaiseHalfIn: {
+            /** Part */
+            part: string;
+            /** Method Id */
+            method_id: number;
+            /** Line Id */
+            line_id?: number | null;
+            /**
+             * More
+             * @default
+             */
+            more: string;
         };
         /**
          * MachineOut
@@ -17583,6 +17699,82 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_sowing_grafting_api_halves_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HalfOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_grafting_api_raise_half: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RaiseHalfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_grafting_api_pairs_of: {
+        parameters: {
+            query?: {
+                top_mm?: string;
+                foot_mm?: string;
+                within?: string;
+                tops?: string;
+                feet?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainLinkOut"][];
+                };
             };
         };
     };

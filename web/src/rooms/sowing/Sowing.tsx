@@ -11,6 +11,7 @@ import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
 import { Chain } from "./Chain";
 import { FeedSection } from "./Feeds";
+import { Grafts } from "./Grafts";
 import { Media } from "./Media";
 import { Setts } from "./Setts";
 import { SowChecks } from "./SowChecks";
@@ -23,7 +24,7 @@ const HEAD = 22; // px, of a day
 const CARD = 33; // px, of a batch
 
 /** What was done with what a batch is begun with. */
-const DONE: Record<string, string> = { Sow: "sown", Stick: "stuck", Set: "set", Plant: "planted" };
+const DONE: Record<string, string> = { Sow: "sown", Stick: "stuck", Set: "set", Plant: "planted", Graft: "grafted" };
 
 /** The cards of what is to be sown in the span, by day; one card open beside them. */
 export function Sowing() {
@@ -242,6 +243,7 @@ function Card({ batch }: { batch: Batch }) {
       <Sower card={card} />
       {card.trays ? <Chain card={card} /> : <Setts card={card} />}
       {card.trays ? null : <Stand card={card} />}
+      <Grafts batch={batch} />
       <SowChecks card={card} />
       {card.cautions.length ? (
         <section className="mt-3 border-ink border-l-4 pl-3">

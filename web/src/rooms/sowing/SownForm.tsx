@@ -2,7 +2,7 @@ import { useQuery, useSuspenseQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, type Schemas, take } from "../../api/client";
-import { lotsQuery, mediaQuery, sessionQuery } from "../../api/queries";
+import { halvesQuery, lotsQuery, mediaQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { count, quantity } from "../../ui/format";
@@ -21,6 +21,8 @@ type Sowable = Pick<
   | "by_seed"
   | "crop_id"
   | "start_unit"
+  | "takes"
+  | "joins"
 >;
 
 const SEED = "seed";
@@ -39,9 +41,13 @@ const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: string; onDone?: () => void }) {
   const { today } = useSpan();
   const { data: lots } = useQuery(lotsQuery);
+  // Two plants become one: each of the two has a lot, and some of each may be spoilt at the cut.
+  const { data: halves } = useQuery({ ...halvesQuery(batch.id), enabled: Boolean(batch.joins) });
+  const foot = halves?.find((one) => one.part === batch.joins);
   const { data: session } = useSuspenseQuery(sessionQuery);
   // Where a tray may be sown in part, or is planned to be, what is sown is counted itself.
-  const part = batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays);
+  const part =
+    Boolean(batch.joins) || (batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays));
   const many = part ? "start" : "trays";
   const [start] = useState({
     on: sownOn ?? today,
@@ -49,6 +55,9 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     start: String(batch.start),
     weight: batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000),
     lot_id: String(batch.lot_id ?? ""),
+    used: "",
+    joined_lot_id: "",
+    joined: "",
     reason: "",
     medium_id: "",
     medium_litres: "",
@@ -58,14 +67,39 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
   const ask = useAsk({
     start,
     again: false,
-    names: { "lots.0.quantity": "weight", quantity: "weight" },
+    names: batch.joins
+      ? {
+          "lots.0.lot_id": "lot_id",
+          "lots.0.quantity": "used",
+          [batch.takes]: "lot_id",
+          "lots.1.lot_id": "joined_lot_id",
+          "lots.1.quantity": "joined",
+          [batch.joins]: "joined_lot_id",
+        }
+      : { "lots.0.quantity": "weight", quantity: "weight" },
     onDone,
-    save: ({ on, weight, lot_id, reason, medium_id, medium_litres, ...typed }: typeof start) => {
+    save: ({
+      on,
+      weight,
+      lot_id,
+      used,
+      joined_lot_id,
+      joined,
+      reason,
+      medium_id,
+      medium_litres,
+      ...typed
+    }: typeof start) => {
       const params = { path: { batch_id: batch.id } };
       // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
       const unit = /[0-9]$/.test(weight.trim()) ? (countedOf(lot_id) ? SEEDS : "g") : "";
       const from = { lot_id: Number(lot_id), quantity: batch.by_seed ? `${weight.trim()} ${unit}`.trim() : "" };
-      const body = { on, [many]: typed[many], lots: lot_id ? [from] : [], version: batch.version };
+      const both = [
+        { lot_id: Number(lot_id), quantity: used, part: batch.takes },
+        { lot_id: Number(joined_lot_id), quantity: joined, part: batch.joins },
+      ].filter((one) => one.lot_id);
+      const lots = batch.joins ? both : lot_id ? [{ ...from, part: "" }] : [];
+      const body = { on, [many]: typed[many], lots, version: batch.version };
       return sownOn
         ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
         : take(
@@ -77,7 +111,9 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     },
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
-  const asRecorded = (["on", many, "weight", "lot_id"] as const).every((name) => typed[name] === start[name]);
+  const asRecorded = (["on", many, "weight", "lot_id", "used", "joined_lot_id", "joined"] as const).every(
+    (name) => typed[name] === start[name],
+  );
   const fits = (lots ?? []).filter(
     (one) =>
       one.crop_id === batch.crop_id &&
@@ -87,7 +123,9 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
   );
   // Cuttings that wait are what is stuck, the first to be over before the others: where they came from is kept.
   const ready =
-    batch.by_seed || sownOn ? undefined : fits.filter((one) => one.unit === batch.start_unit).sort(soonest)[0];
+    batch.by_seed || sownOn || batch.joins
+      ? undefined
+      : fits.filter((one) => one.unit === batch.start_unit).sort(soonest)[0];
   const offered = useRef(false);
   const put = ask.form.setValue;
   useEffect(() => {
@@ -95,7 +133,10 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     offered.current = true;
     put("lot_id", String(ready.id));
   }, [ready, put]);
-  const verb = batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun";
+  const feet = (lots ?? []).filter(
+    (one) => one.crop_id === foot?.crop_id && one.form !== SEED && one.form !== MOTHERS && (one.balance > 0 || sownOn),
+  );
+  const verb = batch.joins ? "Grafted" : batch.by_seed ? "Sown" : batch.start_unit === CUTTINGS ? "Stuck" : "Begun";
   return (
     <AskForm
       ask={ask}
@@ -121,11 +162,11 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
           digits
         />
       ) : null}
-      {batch.by_seed || fits.length ? (
+      {batch.by_seed || batch.joins || fits.length ? (
         <AskField
           ask={ask}
           name="lot_id"
-          label="From lot"
+          label={batch.joins ? `${capital(batch.takes)}s from` : "From lot"}
           type="select"
           className="phone !w-52"
           options={[
@@ -134,11 +175,48 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
               (one) =>
                 [
                   String(one.id),
-                  `${one.code} ${batch.by_seed ? one.cultivar : one.form}, ${quantity(one.balance, one.unit)}`,
+                  `${one.code} ${(batch.by_seed || batch.joins) && one.cultivar ? one.cultivar : one.form}, ${quantity(one.balance, one.unit)}`,
                 ] as const,
             ),
           ]}
         />
+      ) : null}
+      {batch.joins ? (
+        <>
+          <AskField
+            ask={ask}
+            name="used"
+            label={`${capital(batch.takes)}s used`}
+            hint="empty: one a graft"
+            className="phone !w-28"
+            digits="whole"
+          />
+          <AskField
+            ask={ask}
+            name="joined_lot_id"
+            label={`${capital(batch.joins)}s from`}
+            type="select"
+            className="phone !w-52"
+            options={[
+              ["", feet.length ? "choose" : "none in stock"],
+              ...feet.map(
+                (one) =>
+                  [
+                    String(one.id),
+                    `${one.code} ${one.cultivar || one.form}, ${quantity(one.balance, one.unit)}`,
+                  ] as const,
+              ),
+            ]}
+          />
+          <AskField
+            ask={ask}
+            name="joined"
+            label={`${capital(batch.joins)}s used`}
+            hint="empty: one a graft"
+            className="phone !w-28"
+            digits="whole"
+          />
+        </>
       ) : null}
       {!sownOn && media?.length ? (
         <>
