@@ -38,13 +38,14 @@ class Grown:
 
 @dataclass(frozen=True)
 class Half:
-    """One of the two: its crop, the cultivar where that is given, how many, who grows it, and by which methods it can be raised."""
+    """One of the two: its crop, the cultivar where that is given, how many, who grows it, what was used, and by which methods it can be raised."""
 
     part: str
     crop: Crop
     line: Line | None
     needed: int
     grown: Sequence[Grown]
+    used: Sequence[BatchInput]
     methods: Sequence[Method]
     lines: Sequence[Line]
 
@@ -55,21 +56,21 @@ def halves(ctx: Ctx, batch_id: Ref) -> list[Half]:
     both = joined(saved)
     if both is None:
         return []
-    fed = BatchInput.objects.filter(stage=saved.first, upstream__isnull=False)
-    rows = list(fed.select_related("upstream__batch").order_by("id"))
+    fed = BatchInput.objects.filter(stage=saved.first).select_related("upstream__batch", "lot")
+    rows = list(fed.order_by("id"))
     found = []
     for part in both:
         crop = _crop_of(ctx, saved, part)
         line = saved.batch.line if part == both[0] else None
         library = Library(ctx)
-        methods = [
-            one
-            for one in library.rows(Method).filter(crop__slug=crop.slug, way="plants").order_by("name")
-            if one.slug != saved.method.slug and one.form != saved.method.form and one.by_seed
-        ]
+        raised = library.rows(Method).filter(crop__slug=crop.slug, way="plants", by_seed=True)
+        # Small plants are grafted: what is raised one to a cell comes first.
+        methods = sorted(raised.exclude(form=saved.method.form), key=lambda one: (one.form != "plug", one.name))
         lines = [] if part == both[0] else list(library.rows(Line).filter(crop__slug=crop.slug).order_by("name"))
-        grown = [_grown(ctx, saved, one) for one in rows if one.part == part]
-        found.append(Half(part, crop, line, saved.batch.start, grown, methods, lines))
+        own = [one for one in rows if one.part == part]
+        grown = [_grown(ctx, saved, one) for one in own if one.upstream is not None]
+        used = [one for one in own if one.lot is not None and one.taken_on is not None]
+        found.append(Half(part, crop, line, saved.batch.start, grown, used, methods, lines))
     return found
 
 

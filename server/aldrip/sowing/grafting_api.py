@@ -10,6 +10,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.schemas import Done
 from aldrip.batches import grafting
 from aldrip.sowing.api import ChainLinkOut, link_out
+from aldrip_core.units import from_base, unit
 
 room = Room("sowing")
 
@@ -20,6 +21,14 @@ class HalfGrownOut(Schema):
     quantity: float
     ready_on: date
     late_days: int
+
+
+class HalfUsedOut(Schema):
+    lot_id: int
+    lot: str
+    quantity: float
+    unit: str
+    on: date
 
 
 class HalfChoiceOut(Schema):
@@ -36,6 +45,7 @@ class HalfOut(Schema):
     cultivar: str
     needed: int
     grown: list[HalfGrownOut]
+    used: list[HalfUsedOut]
     methods: list[HalfChoiceOut]
     lines: list[HalfChoiceOut]
 
@@ -59,6 +69,17 @@ def halves_of(ctx: Ctx, batch_id: Ref) -> Any:
                     "late_days": grown.late_days,
                 }
                 for grown in one.grown
+            ],
+            "used": [
+                {
+                    "lot_id": row.lot.pk,
+                    "lot": row.lot.code,
+                    "quantity": float(from_base(row.quantity, unit(row.lot.unit))),
+                    "unit": row.lot.unit,
+                    "on": row.taken_on,
+                }
+                for row in one.used
+                if row.lot is not None
             ],
             "methods": [{"id": method.pk, "name": method.name} for method in one.methods],
             "lines": [{"id": line.pk, "name": line.name} for line in one.lines],

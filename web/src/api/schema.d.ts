@@ -10328,10 +10328,28 @@ export interface components {
             needed: number;
             /** Grown */
             grown: components["schemas"]["HalfGrownOut"][];
+            /** Used */
+            used: components["schemas"]["HalfUsedOut"][];
             /** Methods */
             methods: components["schemas"]["HalfChoiceOut"][];
             /** Lines */
             lines: components["schemas"]["HalfChoiceOut"][];
+        };
+        /** HalfUsedOut */
+        HalfUsedOut: {
+            /** Lot Id */
+            lot_id: number;
+            /** Lot */
+            lot: string;
+            /** Quantity */
+            quantity: number;
+            /** Unit */
+            unit: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
         };
         /** RaiseHalfIn */
         RaiseHalfIn: {

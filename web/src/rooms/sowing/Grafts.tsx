@@ -4,7 +4,7 @@ import { halvesQuery, pairsQuery } from "../../api/queries";
 import { AskField, AskForm } from "../../ui/AskForm";
 import { Door } from "../../ui/Door";
 import { fullDay } from "../../ui/dates";
-import { count, few } from "../../ui/format";
+import { count, few, quantity } from "../../ui/format";
 import { useMay } from "../../ui/hooks";
 import { useAsk } from "../../ui/useAsk";
 import { Measured } from "./Measured";
@@ -33,7 +33,13 @@ export function Grafts({ batch }: { batch: Schemas["BatchOut"] }) {
                 {one.late_days ? <b>, {few(one.late_days, "day")} after the grafting</b> : null}.
               </p>
             ))}
-            {half.grown.length ? null : (
+            {half.used.map((one) => (
+              <p key={one.lot_id}>
+                <Door link={`/lots?lot=${one.lot_id}`}>{one.lot}</Door> gave {quantity(one.quantity, one.unit)} on{" "}
+                {fullDay(one.on)}.
+              </p>
+            ))}
+            {half.grown.length || batch.state !== "planned" ? null : (
               <p className="note">Nobody raises them for this yet. What stands in stock can be grafted too.</p>
             )}
             {open && !half.grown.length && half.methods.length ? <Raise batch={batch} half={half} /> : null}
@@ -43,8 +49,8 @@ export function Grafts({ batch }: { batch: Schemas["BatchOut"] }) {
       <Measured
         title="Do they fit?"
         measures={[
-          ["top_mm", "scions, mm", "1.8 2.0 2.1"],
-          ["foot_mm", "rootstocks, mm", "2.0 2.2 2.3"],
+          ["top_mm", "scions, mm", "1.8 2.0 2.1", "many"],
+          ["foot_mm", "rootstocks, mm", "2.0 2.2 2.3", "many"],
           ["within", "may differ by", "0.3 mm"],
           ["tops", "scions there", count(batch.start)],
           ["feet", "rootstocks there", count(batch.start)],
@@ -57,7 +63,7 @@ export function Grafts({ batch }: { batch: Schemas["BatchOut"] }) {
 
 /** Plan the batch that gives one part, ready on the day of the grafting. */
 function Raise({ batch, half }: { batch: Schemas["BatchOut"]; half: Half }) {
-  const start = { method_id: String(half.methods[0]?.id ?? ""), line_id: "", more: "" };
+  const start = { method_id: String(half.methods[0]?.id ?? ""), line_id: "", more: "10 %" };
   const ask = useAsk({
     start,
     again: false,
@@ -76,7 +82,7 @@ function Raise({ batch, half }: { batch: Schemas["BatchOut"]; half: Half }) {
         name="method_id"
         label="By"
         type="select"
-        className="!w-56"
+        className="!w-80 max-w-full"
         options={half.methods.map((one) => [String(one.id), one.name] as const)}
       />
       {half.lines.length ? (
@@ -89,7 +95,7 @@ function Raise({ batch, half }: { batch: Schemas["BatchOut"]; half: Half }) {
           options={[["", "any"], ...half.lines.map((one) => [String(one.id), one.name] as const)]}
         />
       ) : null}
-      <AskField ask={ask} name="more" label="More than grafted" hint="empty: 10 %" className="!w-28" />
+      <AskField ask={ask} name="more" label="More than grafted" className="!w-28" />
     </AskForm>
   );
 }

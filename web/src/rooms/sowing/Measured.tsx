@@ -8,8 +8,8 @@ type Rows = Schemas["ChainLinkOut"][];
 
 interface Props<Key extends QueryKey> {
   title: string;
-  /** What may be typed: its name, its words, what is usual where it is left empty. */
-  measures: readonly (readonly [name: string, words: string, usual: string])[];
+  /** What may be typed: its name, its words, what is usual where it is left empty; `many` where several stand after one another. */
+  measures: readonly (readonly [name: string, words: string, usual: string, many?: "many"])[];
   query: (typed: Record<string, string>) => UseQueryOptions<Rows, Error, Rows, Key>;
   children?: ReactNode;
 }
@@ -23,14 +23,14 @@ export function Measured<Key extends QueryKey>({ title, measures, query, childre
     <section className="mt-3" aria-label={title}>
       <div className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <h2>{title}</h2>
-        {measures.map(([name, words, usual]) => (
+        {measures.map(([name, words, usual, many]) => (
           <label key={name} className="flex items-baseline gap-2">
             <span className="note">{words}</span>
             <input
-              className="input !h-8 !w-24"
+              className={`input !h-8 ${many ? "!w-72 max-w-full" : "!w-24"}`}
               placeholder={usual}
               value={typed[name] ?? ""}
-              maxLength={20}
+              maxLength={many ? 400 : 20}
               onChange={(event) => setTyped({ ...typed, [name]: event.target.value })}
             />
           </label>

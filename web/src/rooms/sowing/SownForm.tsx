@@ -186,9 +186,8 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
           <AskField
             ask={ask}
             name="used"
-            label={`${capital(batch.takes)}s used`}
-            hint="empty: one a graft"
-            className="phone !w-28"
+            label={`${capital(batch.takes)}s used, if more`}
+            className="phone !w-36"
             digits="whole"
           />
           <AskField
@@ -211,9 +210,8 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
           <AskField
             ask={ask}
             name="joined"
-            label={`${capital(batch.joins)}s used`}
-            hint="empty: one a graft"
-            className="phone !w-28"
+            label={`${capital(batch.joins)}s used, if more`}
+            className="phone !w-36"
             digits="whole"
           />
         </>
