@@ -9,6 +9,7 @@ from unittest import TestResult, TestSuite
 
 from django.conf import settings
 from django.db import connection
+from django.test import TransactionTestCase
 from django.test.runner import DiscoverRunner
 
 from aldrip.base.circles import hunt_less
@@ -30,12 +31,16 @@ class Runner(DiscoverRunner):
     def setup_databases(self, **kwargs: Any) -> Any:
         """The library that ships is put into the first database, from which those of the processes are copied."""
         from aldrip.methods.library import load_library
+        from tests.emptying import emptied, remember
+
+        TransactionTestCase._fixture_teardown = lambda case: emptied()  # type: ignore[method-assign]
 
         create = connection.creation.create_test_db
 
         def with_library(*args: Any, **options: Any) -> str:
             name = create(*args, **options)
             load_library()
+            remember()
             return name
 
         connection.creation.create_test_db = with_library  # type: ignore[method-assign]

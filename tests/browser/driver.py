@@ -10,7 +10,6 @@ from datetime import date
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import CommandError
 from django.core.servers.basehttp import ThreadedWSGIServer
 from django.db import connection
 from django.test import Client, LiveServerTestCase
@@ -25,10 +24,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 
 from aldrip.accounts.models import User
-from aldrip.methods.library import load_library
-from aldrip.methods.models import Edition, MethodStage
-from aldrip.methods.resolver import KINDS
-from tests.server.house import make_house
+from tests.server.house import ensure_library, make_house
 
 FLAGS = (
     "--headless=new",
@@ -121,25 +117,6 @@ class RestartableThread(LiveServerThread):
 BUSY = "select count(*) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid() and state <> 'idle'"
 
 
-SHIPPED: dict[str, bytes] = {}  # the library as it ships, by table in the order of their references
-
-
-def library_there() -> None:
-    """The shipped library in the emptied tables: read once a process, copied back from then on."""
-    tables = [model._meta.db_table for model in (*KINDS.values(), MethodStage, Edition)]
-    with connection.cursor() as cursor:
-        if not SHIPPED:
-            load_library()
-            for table in tables:
-                with cursor.copy(f"copy {table} to stdout") as out:
-                    SHIPPED[table] = b"".join(bytes(part) for part in out)
-            return
-        for table in tables:
-            with cursor.copy(f"copy {table} from stdin") as into:
-                into.write(SHIPPED[table])
-            cursor.execute(f"select setval(pg_get_serial_sequence('{table}', 'id'), max(id)) from {table}")
-
-
 class BrowserCase(LiveServerTestCase):
     """A browser, and a nursery set up for each test."""
 
@@ -158,7 +135,7 @@ class BrowserCase(LiveServerTestCase):
         super().tearDownClass()
 
     def setUp(self) -> None:
-        library_there()
+        ensure_library()
         self.ctx = make_house()
         self.size(1280, 800)
         self.driver.delete_all_cookies()
@@ -172,17 +149,6 @@ class BrowserCase(LiveServerTestCase):
                 cursor.execute(BUSY)
                 quiet = 0 if cursor.fetchone()[0] else quiet + 1
             time.sleep(0.02)
-
-    def _fixture_teardown(self) -> None:
-        # One that came between two looks, on a busy machine, may still hold a table: then it is emptied a moment later.
-        for tries_left in (2, 1, 0):
-            try:
-                super()._fixture_teardown()
-                break
-            except CommandError:
-                if not tries_left:
-                    raise
-                time.sleep(1)
 
     def size(self, width: int, height: int) -> None:
         metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
