@@ -5,7 +5,10 @@ from datetime import timedelta
 from aldrip.batches.models import Batch
 from aldrip.batches.starting import plan_lines
 from aldrip.lots.models import Lot
+from aldrip.lots.services import receive
+from aldrip.methods.models import Crop
 from aldrip.stockplants.models import CutLog, MotherStart, MotherStock
+from aldrip_core.units import Quantity, Unit
 from tests.browser.driver import BrowserCase
 from tests.server.house import advance, take_order
 
@@ -84,6 +87,7 @@ class StockPlants(BrowserCase):
         while True:
             self.open("/stockplants")
             self.see("mothers, planned")
+            self.see("Not tested yet")  # the stocks are there, and with them what is cut of whom
             if "cut them" not in self.text():
                 break
             done = CutLog.objects.count()
@@ -122,4 +126,27 @@ class StockPlants(BrowserCase):
         self.see("Delivery note D")
         line.refresh_from_db()
         self.assertEqual(line.state, "delivered")
+        self.assertEqual(self.complaints(), [])
+
+    def test_what_is_stuck_of_several_lots_is_taken_from_each(self) -> None:
+        ctx = self.ctx
+        lavender = Crop.objects.get(slug="lavender", organisation=None)
+        line = take_order(ctx, crop="Lavender", form="rooted cutting", quantity="300", due=str(ctx.today + WEEK * 12))
+        plan_lines(ctx, [line.pk])
+        batch = Batch.objects.get()
+        first, second, third = (
+            receive(ctx, crop_id=lavender.pk, line_id=None, quantity=Quantity.of(many, Unit.CUTTING), form="cutting")
+            for many in (150, batch.start - 200, 400)
+        )
+        self.sign_in()
+        self.open(f"/sowing?card={batch.pk}")
+        # What waits is offered until it is enough: the whole of two, and the rest of the third.
+        self.see("And lot 3")
+        self.fill("Of it, lot 3", "40")
+        self.press("Stuck", tag="button")
+        self.see(f"{batch.start - 10:,} taken from stock, 10 too few")
+        self.fill("Of it, lot 3", "50")
+        self.press("Stuck", tag="button")
+        self.until(lambda: Batch.objects.get().state == "sown", "stuck")
+        self.assertEqual([int(Lot.objects.get(pk=one.pk).balance) for one in (first, second, third)], [0, 0, 350])
         self.assertEqual(self.complaints(), [])

@@ -140,6 +140,7 @@ def take_inputs(ctx: Ctx, saved: Saved, *, on: date, start: int, taken: Sequence
             made.append((lot, quantity))
         weighed += grams_of(lot, float(-movement.quantity))
     enough_of_both(saved, amounts, start)
+    _enough(saved, [lot for lot, _ in made], amounts[first_part], start)
     BatchInput.objects.filter(pk__in=[one.pk for one in planned]).delete()
     if made:
         first = made[0][0]
@@ -203,6 +204,19 @@ def enough_of_both(saved: Saved, amounts: Mapping[str, Decimal], start: int) -> 
         if short > 0:
             told = f"{start:,} grafts take {start:,} {part}s; {amounts[part]:,.0f} were used, {short:,.0f} too few."
             raise refuse(part, "not_enough", told)
+
+
+def _enough(saved: Saved, lots: Sequence[Lot], used: Decimal, start: int) -> None:
+    """Refuse more that were stuck or set than left the stock for it, where both are counted alike."""
+    of = saved.method.start_unit
+    if saved.method.by_seed or joined(saved) or not lots or any(unit(lot.unit) is not of for lot in lots):
+        return
+    if used < start:
+        told = (
+            f"{start:,} {of.words} are begun and {used:,.0f} taken from stock, {start - used:,.0f} too few. "
+            f"Add the lot that the others are of, or begin fewer."
+        )
+        raise refuse("start", "not_enough", told)
 
 
 def grams_of(lot: Lot, amount: float) -> float:

@@ -28,10 +28,11 @@ type Sowable = Pick<
 const SEED = "seed";
 const SEEDS = "seeds";
 const CUTTINGS = "cuttings";
+const MOST_LOTS = 8; // of which a sowing is made, beside the first
 const MOTHERS = "mother plant";
-/** What is over first comes first; what is never over comes last. */
-const soonest = (a: { use_by: string | null }, b: { use_by: string | null }) =>
-  (a.use_by ?? "9").localeCompare(b.use_by ?? "9");
+/** What is over first comes first, what is never over comes last; of those the oldest first. */
+const soonest = (a: { use_by: string | null; id: number }, b: { use_by: string | null; id: number }) =>
+  (a.use_by ?? "9").localeCompare(b.use_by ?? "9") || a.id - b.id;
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 /**
@@ -58,6 +59,7 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     used: "",
     joined_lot_id: "",
     joined: "",
+    more: [] as { lot_id: string; quantity: string }[],
     reason: "",
     medium_id: "",
     medium_litres: "",
@@ -76,7 +78,11 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
           "lots.1.quantity": "joined",
           [batch.joins]: "joined_lot_id",
         }
-      : { "lots.0.quantity": "weight", quantity: "weight" },
+      : (field) => {
+          const [, n, what] = /^lots\.(\d+)\.(lot_id|quantity)$/.exec(field) ?? [];
+          if (Number(n) > 0) return `more.${Number(n) - 1}.${what}`;
+          return what === "lot_id" ? what : what || field === "quantity" ? (batch.by_seed ? "weight" : "used") : field;
+        },
     onDone,
     save: ({
       on,
@@ -85,6 +91,7 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
       used,
       joined_lot_id,
       joined,
+      more,
       reason,
       medium_id,
       medium_litres,
@@ -92,13 +99,22 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     }: typeof start) => {
       const params = { path: { batch_id: batch.id } };
       // A bare number is grams, or seeds where the lot is counted; the server reads what was typed.
-      const unit = /[0-9]$/.test(weight.trim()) ? (countedOf(lot_id) ? SEEDS : "g") : "";
-      const from = { lot_id: Number(lot_id), quantity: batch.by_seed ? `${weight.trim()} ${unit}`.trim() : "" };
+      const amount = (text: string, lot: string) =>
+        /[0-9]$/.test(text.trim()) && batch.by_seed ? `${text.trim()} ${countedOf(lot) ? SEEDS : "g"}` : text.trim();
+      const from = { lot_id: Number(lot_id), quantity: amount(batch.by_seed ? weight : used, lot_id) };
+      const others = more.filter((one) => one.lot_id);
       const both = [
         { lot_id: Number(lot_id), quantity: used, part: batch.takes },
         { lot_id: Number(joined_lot_id), quantity: joined, part: batch.joins },
       ].filter((one) => one.lot_id);
-      const lots = batch.joins ? both : lot_id ? [{ ...from, part: "" }] : [];
+      const lots = batch.joins
+        ? both
+        : lot_id
+          ? [
+              from,
+              ...others.map((one) => ({ lot_id: Number(one.lot_id), quantity: amount(one.quantity, one.lot_id) })),
+            ].map((one) => ({ ...one, part: "" }))
+          : [];
       const body = { on, [many]: typed[many], lots, version: batch.version };
       return sownOn
         ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
@@ -111,9 +127,10 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     },
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
-  const asRecorded = (["on", many, "weight", "lot_id", "used", "joined_lot_id", "joined"] as const).every(
-    (name) => typed[name] === start[name],
-  );
+  const asRecorded =
+    (["on", many, "weight", "lot_id", "used", "joined_lot_id", "joined"] as const).every(
+      (name) => typed[name] === start[name],
+    ) && !typed.more.length;
   const fits = (lots ?? []).filter(
     (one) =>
       one.crop_id === batch.crop_id &&
@@ -123,16 +140,33 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
   );
   // Cuttings that wait are what is stuck, the first to be over before the others: where they came from is kept.
   const ready =
-    batch.by_seed || sownOn || batch.joins
-      ? undefined
-      : fits.filter((one) => one.unit === batch.start_unit).sort(soonest)[0];
+    batch.by_seed || sownOn || batch.joins ? [] : fits.filter((one) => one.unit === batch.start_unit).sort(soonest);
   const offered = useRef(false);
   const put = ask.form.setValue;
   useEffect(() => {
-    if (!ready || offered.current) return;
+    if (!ready[0] || offered.current) return;
     offered.current = true;
-    put("lot_id", String(ready.id));
-  }, [ready, put]);
+    let left = batch.start;
+    const parts: { lot_id: string; quantity: string }[] = [];
+    for (const one of ready) {
+      if (left <= 0 || parts.length > MOST_LOTS) break;
+      const part = Math.min(left, one.balance);
+      parts.push({ lot_id: String(one.id), quantity: String(part) });
+      left -= part;
+    }
+    put("lot_id", parts[0]?.lot_id ?? "");
+    if (parts.length < 2) return;
+    put("used", parts[0]?.quantity ?? "");
+    put("more", parts.slice(1));
+  }, [ready, put, batch.start]);
+  const choices = fits.map(
+    (one) =>
+      [
+        String(one.id),
+        `${one.code} ${(batch.by_seed || batch.joins) && one.cultivar ? one.cultivar : one.form}, ${quantity(one.balance, one.unit)}`,
+      ] as const,
+  );
+  const of = batch.by_seed ? (countedOf(typed.lot_id) ? "Seeds" : "Grams") : "Of it";
   const feet = (lots ?? []).filter(
     (one) => one.crop_id === foot?.crop_id && one.form !== SEED && one.form !== MOTHERS && (one.balance > 0 || sownOn),
   );
@@ -169,17 +203,43 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
           label={batch.joins ? `${capital(batch.takes)}s from` : "From lot"}
           type="select"
           className="phone !w-52"
-          options={[
-            ["", batch.by_seed ? "choose" : "none in stock"],
-            ...fits.map(
-              (one) =>
-                [
-                  String(one.id),
-                  `${one.code} ${(batch.by_seed || batch.joins) && one.cultivar ? one.cultivar : one.form}, ${quantity(one.balance, one.unit)}`,
-                ] as const,
-            ),
-          ]}
+          options={[["", batch.by_seed ? "choose" : "none in stock"], ...choices]}
         />
+      ) : null}
+      {!batch.joins && fits.length > 1 && typed.lot_id ? (
+        <>
+          {typed.more.length && !batch.by_seed ? (
+            <AskField ask={ask} name="used" label={of} className="phone !w-24" digits />
+          ) : null}
+          {typed.more.map((_, n) => (
+            <span key={n} className="flex flex-wrap items-end gap-3">
+              <AskField
+                ask={ask}
+                name={`more.${n}.lot_id`}
+                label={`And lot ${n + 2}`}
+                type="select"
+                className="phone !w-52"
+                options={[["", "none"], ...choices]}
+              />
+              <AskField
+                ask={ask}
+                name={`more.${n}.quantity`}
+                label={`${of}, lot ${n + 2}`}
+                className="phone !w-24"
+                digits
+              />
+            </span>
+          ))}
+          {typed.more.length < MOST_LOTS ? (
+            <button
+              type="button"
+              className="btn-link pb-2"
+              onClick={() => put("more", [...typed.more, { lot_id: "", quantity: "" }])}
+            >
+              and of another lot
+            </button>
+          ) : null}
+        </>
       ) : null}
       {batch.joins ? (
         <>
