@@ -8,7 +8,9 @@ from django.utils import timezone
 from aldrip.diary import clocks
 from aldrip.diary.models import Clock, ClockMark
 from aldrip.lots.models import Lot, Movement
-from aldrip.methods.models import Treatment
+from aldrip.lots.services import receive
+from aldrip.methods.models import Crop, Treatment
+from aldrip_core.units import Quantity, Unit
 from tests.server.house import HouseCase, advance, make_house, member, seed_lot, uid
 
 STEPS = [
@@ -210,3 +212,21 @@ class Clocks(HouseCase):
             self.post("/clocks", {"name": "x", "minutes": "5", "uuid": uid()})
         self.assertEqual(self.treat(status=422)["errors"][0]["code"], "too_many")
         self.assertEqual(Lot.objects.filter(organisation=self.ctx.organisation).count(), 1)
+
+
+class Plantlets(HouseCase):
+    def test_while_they_are_acclimatised_none_is_planted_as_a_mother(self) -> None:
+        crop = Crop.objects.get(slug="lavender", organisation=None)
+        lot = receive(self.ctx, crop_id=crop.pk, line_id=None, quantity=Quantity.of(60, Unit.PLANT), form="plant")
+        self.assertNotIn("acclimatise", str(self.get(f"/lots/{seed_lot(self.ctx).pk}/treatments")))
+        body = {"treatment": "acclimatise", "uuid": uid(), "at": ago(60 * 30 + 10)}
+        clock = self.post(f"/lots/{lot.pk}/treat", body)
+        mothers = {"crop_id": crop.pk, "mothers": "40", "lot_id": lot.pk, "client_uuid": uid()}
+        error = self.post("/mothers", mothers, status=422)["errors"][0]
+        self.assertEqual(error["code"], "in_treatment", error)
+        self.post(f"/clocks/{clock['id']}/step", {"uuid": uid(), "step": 1, "at": ago(60 * 18 + 5)})
+        done = self.post(f"/clocks/{clock['id']}/end", {"uuid": uid()})
+        self.assertEqual(done["outcome_words"], "as it should be")
+        lot.refresh_from_db()
+        self.assertEqual(lot.treatment, "acclimatise plantlets")
+        self.post("/mothers", mothers)

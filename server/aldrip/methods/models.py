@@ -183,6 +183,7 @@ class Treatment(Shared):
         PRIME = "prime", "prime"
         STRATIFY = "stratify", "stratify"
         CURE = "cure", "dry or cure"
+        HARDEN = "harden", "acclimatise"
 
     kind = models.CharField(max_length=10, choices=Kind.choices)
     form = models.CharField(max_length=40, default="seed")  # of the lots it is for
