@@ -61,6 +61,7 @@ from aldrip.sowing.grafting_api import room as grafting
 from aldrip.sowing.sowers_api import room as sowers
 from aldrip.stockplants.api import room as stockplants
 from aldrip.stockplants.planning_api import room as mother_plans
+from aldrip.stockplants.traps_api import room as traps
 from aldrip.stockplants.tuber_store_api import room as tubers
 
 log = logging.getLogger("aldrip.requests")
@@ -113,6 +114,7 @@ for router in (
     feeds.router,
     stockplants.router,
     tubers.router,
+    traps.router,
     mother_plans.router,
     seedcrops.router,
     deliveries.router,

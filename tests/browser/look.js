@@ -8,6 +8,8 @@ const [wide, high] = [innerWidth, innerHeight];
 const work = document.getElementById("work");
 const dialog = document.querySelector("[role=dialog]");
 if (document.documentElement.scrollWidth > wide) wrong.push(`the document is ${document.documentElement.scrollWidth} px wide`);
+// Hidden or not, what hangs out below lets the whole frame be scrolled away by whatever brings an element into view.
+if (document.documentElement.scrollHeight > high) wrong.push(`the document is ${document.documentElement.scrollHeight} px high`);
 if (work && !dialog && work.scrollWidth > work.clientWidth + 1) wrong.push(`main is ${work.scrollWidth} px wide in ${work.clientWidth}`);
 if (dialog && dialog.scrollWidth > dialog.clientWidth + 1) wrong.push(`the sheet is ${dialog.scrollWidth} px wide in ${dialog.clientWidth}`);
 // These may: the work itself, a sheet, the rooms on a phone sideways, the panels at the side and the foot, what is typed into.

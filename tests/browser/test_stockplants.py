@@ -7,6 +7,7 @@ from aldrip.batches.starting import plan_lines
 from aldrip.lots.models import Lot
 from aldrip.lots.services import receive
 from aldrip.methods.models import Crop
+from aldrip.places.models import Place
 from aldrip.stockplants.models import CutLog, MotherStart, MotherStock
 from aldrip_core.units import Quantity, Unit
 from tests.browser.driver import BrowserCase
@@ -149,4 +150,20 @@ class StockPlants(BrowserCase):
         self.press("Stuck", tag="button")
         self.until(lambda: Batch.objects.get().state == "sown", "stuck")
         self.assertEqual([int(Lot.objects.get(pk=one.pk).balance) for one in (first, second, third)], [0, 0, 350])
+        self.assertEqual(self.complaints(), [])
+
+    def test_a_trap_is_read_and_told_when_it_is_over_what_is_acted_on(self) -> None:
+        self.sign_in()
+        self.open("/stockplants")
+        self.press("Read a trap")
+        self.choose("Where it hangs", Place.objects.filter(kind="bench").order_by("pk")[0].name)
+        self.fill("What it caught", "whitefly")
+        self.fill("How many, on all of them", "40")
+        self.fill("Traps", "4")
+        self.fill("You act from", "8")
+        self.press("Write it down")
+        self.see("10 a trap and week. You act from 8")
+        self.press("read", tag="button")
+        self.see("Days they hung")
+        self.assertEqual(self.axe(), [])
         self.assertEqual(self.complaints(), [])

@@ -34,6 +34,7 @@ ASKED = {
     "mothers": "/mothers?older=true",
     "mother-plans": "/mothers/plans",
     "tubers": "/tubers?older=true",
+    "traps": "/traps",
     "treatments": "/lots/{lots}/treatments",
     "machines": "/machines",
     "calibration": "/batches/{batches}/calibration/{machines}",

@@ -38,6 +38,7 @@ WAYS = {
     "cut flowers": ["cut-flower"],
     "repeated picking": ["leaf"],
     "cuttings": ["tip-cutting"],
+    "grafts": ["graft"],
     "slips": ["slip"],
     "runners": ["runner"],
     "canes": ["cane"],

@@ -32,6 +32,7 @@ ALLOWED: dict[str, frozenset[Role]] = {
     "mothers.cut": GROWERS,
     "tubers.store": PLANNERS,
     "tubers.look": GROWERS,
+    "traps.count": GROWERS,
     "mothers.index": GROWERS | {Role.LABORATORY},  # whoever sees it stops it
     "seedcrops.plan": PLANNERS,
     "seedcrops.do": PLANNERS,

@@ -45,11 +45,13 @@ from aldrip.stockplants import tuber_store
 from aldrip.stockplants.models import MotherStock, TuberStack
 from aldrip.stockplants.planning import Asked, keep, ordered
 from aldrip.stockplants.services import Planted, cut, exhausted, habit_of, index, plant, read_habit
+from aldrip.stockplants.traps import count as read_traps
 from aldrip_core.conditioning import MediumLimits
 from aldrip_core.forecast import TrayCount
 from aldrip_core.mother_plan import Raising
 from aldrip_core.practice_sower import PracticeSower
 from aldrip_core.stages import Trait
+from aldrip_core.trap_counts import Catch
 from aldrip_core.tuber_store import StoreHabit
 from aldrip_core.units import Quantity, Unit
 
@@ -135,6 +137,7 @@ class Season:
         self._feed()
         self._mothers()
         self._tubers()
+        self._traps()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -379,6 +382,22 @@ class Season:
                 exhausted(self.ctx, stock.pk, on=told["exhausted"])
         for told in self.house["mother_plans"]:
             self._mother_plan(told)
+
+    def _traps(self) -> None:
+        """Insect traps, read every week."""
+        for place, colour, insect, traps, act_from, readings in self.house["traps"]:
+            hangs = self.ctx.rows(Place).get(name=place)
+            for day, found in readings:
+                self._stand_on(day)
+                read_traps(
+                    self.ctx,
+                    place_id=hangs.pk,
+                    colour=colour,
+                    insect=insect,
+                    catch=Catch(found, traps, 7),
+                    act_from=act_from,
+                    client_uuid=self._uuid(),
+                )
 
     def _tubers(self) -> None:
         """Seed tubers of last spring: stood, looked through, turned, planted."""

@@ -180,3 +180,26 @@ class LiftingSample(Event):
                 condition=models.Q(damaged__lte=models.F("looked")), name="no_more_damaged_than_looked_at"
             ),
         ]
+
+
+class TrapCount(Event):
+    """Insect traps of a place were read: what they caught while they hung for so many days."""
+
+    class Colour(models.TextChoices):
+        YELLOW = "yellow", "yellow"
+        BLUE = "blue", "blue"
+        OTHER = "other", "other"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="trap_counts")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="+")
+    colour = models.CharField(max_length=10, choices=Colour.choices)
+    insect = models.CharField(max_length=60)
+    found = models.PositiveIntegerField()
+    traps = models.PositiveIntegerField()
+    days = models.PositiveSmallIntegerField()
+    act_from = models.FloatField(null=True)  # a trap and week; what the house acts on, where it was said
+
+    class Meta:
+        indexes = [models.Index(fields=["organisation", "-happened_at"], name="trap_counts_newest")]
+        constraints = [models.UniqueConstraint(fields=["organisation", "client_uuid"], name="trap_count_uuid_once")]

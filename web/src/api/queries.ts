@@ -271,6 +271,7 @@ export const pairsQuery = (batch: number, typed: Record<string, string>) =>
       take(api.GET("/api/batches/{batch_id}/pairs", { params: { path: { batch_id: String(batch) }, query: typed } })),
     placeholderData: (old) => old,
   });
+export const trapsQuery = queryOptions({ queryKey: ["traps"], queryFn: () => take(api.GET("/api/traps")) });
 export const feedsQuery = queryOptions({ queryKey: ["feeds"], queryFn: () => take(api.GET("/api/feeds")) });
 export const tankQuery = ({ slug, ...query }: { slug: string; litres: string; ratio: string; source_ec: string }) =>
   queryOptions({

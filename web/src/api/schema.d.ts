@@ -3415,6 +3415,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/traps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Traps
+         * @description What traps caught, those over what is acted on first.
+         */
+        get: operations["aldrip_stockplants_traps_api_list_traps"];
+        put?: never;
+        /**
+         * Count
+         * @description Traps were read.
+         */
+        post: operations["aldrip_stockplants_traps_api_count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/mothers/plans": {
         parameters: {
             query?: never;
@@ -11411,6 +11435,100 @@ export interface components {
              */
             sheet: string;
         };
+        /** TrapCountOut */
+        TrapCountOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Found */
+            found: number;
+            /** Traps */
+            traps: number;
+            /** Days */
+            days: number;
+            /** A Week */
+            a_week: number;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * TrapRowOut
+         * @description Traps of one colour in a place and one insect; the readings newest first.
+         */
+        TrapRowOut: {
+            /** Place Id */
+            place_id: number;
+            /** Place */
+            place: string;
+            /** Colour */
+            colour: string;
+            /** Insect */
+            insect: string;
+            /** Over */
+            over: boolean;
+            /** More */
+            more: boolean;
+            /** Act From */
+            act_from: number | null;
+            /** Sentence */
+            sentence: string;
+            /** Counts */
+            counts: components["schemas"]["TrapCountOut"][];
+        };
+        /**
+         * TrapCountIn
+         * @description As typed.
+         */
+        TrapCountIn: {
+            /** Place Id */
+            place_id: number | string;
+            /**
+             * Colour
+             * @default yellow
+             * @enum {string}
+             */
+            colour: "yellow" | "blue" | "other";
+            /** Insect */
+            insect: string;
+            /**
+             * Found
+             * @default
+             */
+            found: string;
+            /**
+             * Traps
+             * @default 1
+             */
+            traps: string;
+            /**
+             * Days
+             * @default 7
+             */
+            days: string;
+            /**
+             * Act From
+             * @default
+             */
+            act_from: string;
+            /** On */
+            on?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
+        };
         /** MotherPlanOut */
         MotherPlanOut: {
             /** Id */
@@ -18442,6 +18560,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlantingListOut"];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_traps_api_list_traps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrapRowOut"][];
+                };
+            };
+        };
+    };
+    aldrip_stockplants_traps_api_count: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrapCountIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrapRowOut"][];
                 };
             };
         };

@@ -116,7 +116,7 @@ function Inner() {
           <Signal />
           <div className="noprint">{line ? <SeasonLine line={line} /> : <div className="h-[88px] bg-frame" />}</div>
           <div className="flex min-h-0 flex-1">
-            <main id="work" tabIndex={-1} className="min-w-0 flex-1 overflow-auto outline-none">
+            <main id="work" tabIndex={-1} className="relative min-w-0 flex-1 overflow-auto outline-none">
               <Suspense fallback={<div className="p-4 text-ink3">Fetching …</div>}>
                 <Outlet />
               </Suspense>

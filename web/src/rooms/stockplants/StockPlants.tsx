@@ -15,6 +15,7 @@ import { Outlook } from "./Outlook";
 import { PlanMothers } from "./PlanMothers";
 import { Plans } from "./Plans";
 import { type PlannedStart, PlantMothers } from "./PlantMothers";
+import { Traps } from "./Traps";
 
 type Stock = Schemas["MotherStockOut"];
 const SOON = 4; // weeks
@@ -106,6 +107,7 @@ export function StockPlants() {
           />
         </div>
       ) : null}
+      <Traps />
       {add || start ? (
         <Sheet
           open
