@@ -2,8 +2,7 @@
 
 from dataclasses import dataclass
 
-from scipy.stats import binom
-
+from aldrip_core.distributions import Spread, tail_at_least
 from aldrip_core.refusal import refuse
 
 #: How seldom chance alone is told as more or less than before.
@@ -53,7 +52,7 @@ def against(now: Catch, before: Catch) -> int:
     (1, 0, -1)
     """
     both = now.found + before.found
-    part = now.trap_weeks / (now.trap_weeks + before.trap_weeks)
-    if binom.sf(now.found - 1, both, part) <= SELDOM:
+    part = Spread.from_mean_sd(now.trap_weeks / (now.trap_weeks + before.trap_weeks), 0.0)
+    if tail_at_least(needed=now.found, trials=both, spread=part) <= SELDOM:
         return 1
-    return -1 if binom.cdf(now.found, both, part) <= SELDOM else 0
+    return -1 if 1 - tail_at_least(needed=now.found + 1, trials=both, spread=part) <= SELDOM else 0
