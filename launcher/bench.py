@@ -297,7 +297,7 @@ def _mother_plan(chosen: argparse.Namespace) -> Measure:
     from aldrip_core import mother_plants as planner
 
     del chosen
-    weeks, cuts, hold, later = 52, 8, 2, 5
+    weeks, cuts, hold, later, generations = 52, 2, 2, 5, 8
     shoots = [0.0, 0, 0] + [1.15**n for n in range(12)] + [1.15**11 * 0.75**n for n in range(1, 22)]
     searching: list[float] = []
 
@@ -322,6 +322,7 @@ def _mother_plan(chosen: argparse.Namespace) -> Measure:
                 hardening_weeks=later - 3,
                 hold_weeks=hold,
                 horizon_weeks=weeks,
+                submother_generations=generations,
             )
         return time.perf_counter() - began - sum(searching)
 
@@ -342,7 +343,7 @@ def _mother_plan(chosen: argparse.Namespace) -> Measure:
 
     whole()
     took, yard = (statistics.median(work() for _ in range(15)) for work in (whole, bare))
-    note = f"{took * 1000:.1f} ms against {yard * 1000:.1f} ms; {weeks} weeks, of {cuts} cuts mothers are made"
+    note = f"{took * 1000:.1f} ms against {yard * 1000:.1f} ms; {weeks} weeks, of {cuts} cuts mothers are made over {generations} generations"
     return Measure("mother-plan", took, yard, took / yard, 3.0, note)
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from aldrip_core.mother_plants import LONGEST, NEARLY, MotherPlants, mother_plants, of_one
+from aldrip_core.mother_plants import LONGEST, MOST_GENERATIONS, NEARLY, MotherPlants, mother_plants, of_one
 from aldrip_core.mother_stock import Habit, grows
 from aldrip_core.refusal import refuse
 
@@ -17,7 +17,8 @@ MOST_PLANTLETS = 1_000_000  # in a week
 class Raising:
     """From a plantlet to a rooted cutting that may be sold: how its mother gives, and what becomes of what is cut.
 
-    submother_cuts: of how many first cuts of a plantlet the shoots become mothers themselves (one generation).
+    submother_cuts: of how many first cuts of a plantlet the shoots become mothers themselves;
+    submother_generations: over how many generations, 1 where only those of plantlets do.
     hold_weeks: how long a ready cutting may wait. reserve: share grown above what is wanted.
     """
 
@@ -29,11 +30,15 @@ class Raising:
     hardening_rate: float = 1.0
     hold_weeks: int = 0
     reserve: float = 0.0
+    submother_generations: int = 1
 
     def __post_init__(self) -> None:
         for name in ("submother_cuts", "rooting_weeks", "hardening_weeks", "hold_weeks"):
             if not 0 <= getattr(self, name) <= LONGEST:
                 raise refuse(name, "out_of_range", f"Whole weeks or cuts, 0 to {LONGEST}.")
+        if not 1 <= self.submother_generations <= MOST_GENERATIONS:
+            told = f"Sub-mothers are made over 1 to {MOST_GENERATIONS} generations."
+            raise refuse("submother_generations", "out_of_range", told)
         for name in ("rooting_rate", "hardening_rate"):
             if not 0 < getattr(self, name) <= 1:
                 raise refuse(name, "out_of_range", "A share above 0 and up to 1.")
@@ -95,7 +100,7 @@ def gives(raising: Raising, weeks: int) -> NDArray[np.float64]:
 
 
 def _of(raising: Raising, weeks: int) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Of one plantlet by week: cut, of it to become mothers, mothers of both generations."""
+    """Of one plantlet by week: cut, of it to become mothers, mothers of all generations."""
     one = of_one(
         shoots_by_age_weeks=raising.habit.shoots_by_age_weeks,
         first_cut_week=raising.habit.first_cut_week,
@@ -104,6 +109,7 @@ def _of(raising: Raising, weeks: int) -> tuple[NDArray[np.float64], NDArray[np.f
         rooting_weeks=raising.rooting_weeks,
         rooting_rate=raising.rooting_rate,
         weeks=weeks,
+        generations=raising.submother_generations,
     )
     return one.cut, one.to_submothers, one.mothers
 
@@ -214,4 +220,5 @@ def planned(raising: Raising, demand: Sequence[float]) -> MotherPlants:
         hold_weeks=raising.hold_weeks,
         reserve=raising.reserve,
         horizon_weeks=len(demand),
+        submother_generations=raising.submother_generations,
     )

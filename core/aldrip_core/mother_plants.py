@@ -1,7 +1,7 @@
 """Mother plants: how many plantlets to start when, so that every week has the cuttings that are wanted.
 
 One mechanism: a mother gives shoots by her age; of each plantlet the first cuts may be rooted as mothers themselves
-(sub-mothers, one generation); what is cut for delivery is stuck, rooted and hardened, some of it lost on the way.
+(sub-mothers), and theirs again, over as many generations as are asked; what is cut for delivery is stuck, rooted and hardened, some of it lost on the way.
 """
 
 from collections.abc import Mapping, Sequence
@@ -18,6 +18,8 @@ from aldrip_core.working import Given, Step, Working, computed
 LONGEST = 520  # weeks
 SOLVE_S = 1.5  # all three searches together: somebody waits for the answer
 NEARLY = 1e-6
+MOST_OF_ONE = 1e8  # cuttings of a plantlet and what came of it, in a week
+MOST_GENERATIONS = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +73,9 @@ def of_one(
     rooting_weeks: int,
     rooting_rate: float,
     weeks: int,
+    generations: int = 1,
 ) -> _Of:
-    """What follows from one plantlet, week by week (weeks,)."""
+    """What follows from one plantlet, week by week (weeks,), over so many generations of sub-mothers. Raises Refused."""
     ages = np.arange(weeks)
     shoots = np.zeros(weeks)
     known = np.asarray(shoots_by_age_weeks, dtype=np.float64)[:weeks]
@@ -80,14 +83,20 @@ def of_one(
     shoots[(ages < first_cut_week) | (ages >= mother_life_weeks)] = 0.0
     stands = (ages < mother_life_weeks).astype(np.float64)
     to_sub = np.where((ages >= first_cut_week) & (ages < first_cut_week + submother_cuts), shoots, 0.0)
-    mothers, cut = stands.copy(), shoots.copy()
-    for week in np.flatnonzero(to_sub):
-        begins = int(week) + rooting_weeks
-        if begins < weeks:
-            many = to_sub[week] * rooting_rate
-            mothers[begins:] += many * stands[: weeks - begins]
-            cut[begins:] += many * shoots[: weeks - begins]
-    return _Of(mothers, cut, to_sub)
+    born, mothers, cut, to_mothers = np.eye(1, weeks)[0], np.zeros(weeks), np.zeros(weeks), np.zeros(weeks)
+    for generation in range(generations + 1):
+        mothers += np.convolve(born, stands)[:weeks]
+        cut += np.convolve(born, shoots)[:weeks]
+        if generation == generations or not born.any():
+            break
+        taken = np.convolve(born, to_sub)[:weeks]
+        to_mothers += taken
+        born = np.zeros(weeks)
+        born[rooting_weeks:] = taken[: max(0, weeks - rooting_weeks)] * rooting_rate
+    if cut.max(initial=0.0) > MOST_OF_ONE:
+        told = f"One plantlet would give more than {MOST_OF_ONE:,.0f} cuttings in a week so. Take fewer generations, or fewer first cuts."
+        raise refuse("submother_generations", "too_large", told)
+    return _Of(mothers, cut, to_mothers)
 
 
 def mother_plants(
@@ -104,6 +113,7 @@ def mother_plants(
     hold_weeks: int = 0,
     reserve: float = 0.0,
     horizon_weeks: int,
+    submother_generations: int = 1,
 ) -> MotherPlants:
     """Fewest plantlets, started in weeks 0 to `horizon_weeks` - 1, that cover demand × (1 + reserve).
 
@@ -111,6 +121,9 @@ def mother_plants(
     few plantlets as possible are started, and these as late as can be; `bound` is what no plan can do with less, and a warning says so where it was
     not reached in time. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
     """
+    if not 1 <= submother_generations <= MOST_GENERATIONS:
+        told = f"{submother_generations} generations of sub-mothers cannot be; 1 to {MOST_GENERATIONS}."
+        raise refuse("submother_generations", "out_of_range", told)
     _check(shoots_by_age_weeks, first_cut_week, mother_life_weeks, rooting_rate, hardening_rate, horizon_weeks)
     weeks = max(horizon_weeks, len(weekly_demand))
     if weeks > LONGEST:
@@ -123,6 +136,7 @@ def mother_plants(
         rooting_weeks=rooting_weeks,
         rooting_rate=rooting_rate,
         weeks=weeks,
+        generations=submother_generations,
     )
     wanted = np.zeros(weeks)
     wanted[: len(weekly_demand)] = np.asarray(weekly_demand, dtype=np.float64) * (1 + reserve)

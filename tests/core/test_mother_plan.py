@@ -21,6 +21,7 @@ raisings = st.builds(
     Raising,
     habits,
     submother_cuts=st.integers(0, 2),
+    submother_generations=st.integers(1, 3),
     rooting_weeks=st.integers(0, 2),
     rooting_rate=st.sampled_from([0.5, 0.8, 1.0]),
     hardening_weeks=st.integers(0, 1),

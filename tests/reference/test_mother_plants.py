@@ -17,11 +17,12 @@ GROWING = [0.0, 0, 0] + [1.15**n for n in range(12)] + [1.15**11 * 0.75**n for n
 
 def lived(plan: MotherPlants, starts: list[int], given: dict[str, Any]) -> list[tuple[float, float, float]]:
     """Mothers, cuts and cuts for sub-mothers by week, walked through cohort by cohort."""
-    cohorts = [(week, float(many), True) for week, many in enumerate(starts) if many]
+    last = given.get("submother_generations", 1)
+    cohorts = [(week, float(many), 0) for week, many in enumerate(starts) if many]
     weeks, told = len(plan.weekly), []
     for week in range(weeks):
         standing = cut = sub = 0.0
-        for born, many, original in cohorts:  # sub-mothers that root at once are met in the same week
+        for born, many, generation in cohorts:  # sub-mothers that root at once are met in the same week
             age = week - born
             if not 0 <= age < given["mother_life_weeks"]:
                 continue
@@ -30,9 +31,9 @@ def lived(plan: MotherPlants, starts: list[int], given: dict[str, Any]) -> list[
             if age < given["first_cut_week"] or not shoots:
                 continue
             cut += many * shoots
-            if original and age < given["first_cut_week"] + given["submother_cuts"]:
+            if generation < last and age < given["first_cut_week"] + given["submother_cuts"]:
                 sub += many * shoots
-                cohorts.append((week + given["rooting_weeks"], many * shoots * given["rooting_rate"], False))
+                cohorts.append((week + given["rooting_weeks"], many * shoots * given["rooting_rate"], generation + 1))
         told.append((standing, cut, sub))
     return told
 
@@ -46,6 +47,7 @@ small = st.fixed_dictionaries(
         "first_cut_week": st.integers(0, 2),
         "mother_life_weeks": st.integers(9, 14),
         "submother_cuts": st.integers(0, 3),
+        "submother_generations": st.integers(1, 4),
         "rooting_rate": st.sampled_from([0.5, 0.8, 1.0]),
         "hardening_rate": st.sampled_from([0.9, 1.0]),
         "rooting_weeks": st.integers(0, 2),

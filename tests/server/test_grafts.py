@@ -163,10 +163,23 @@ class Raised(GraftCase):
         self.assertFalse({"scions", "rootstocks"} & {one["what"] for one in self.get("/buying")})
         error = self.raise_half("scion", status=422)["errors"][0]
         self.assertEqual((error["field"], error["code"]), ("part", "twice"))
+        self.assertGreaterEqual(halves[0]["grown"][0]["expected"], self.batch.start)
+        # One that is given up gives nothing, and another takes its place.
+        self.post(f"/batches/{feeders['scion'].pk}/end", {"cause": "frost"})
+        self.assertEqual(self.get(f"/batches/{self.batch.pk}/halves")[0]["grown"], [])
+        self.assertIn("scions", {one["what"] for one in self.get("/buying")})
+        feeders["scion"] = Batch.objects.get(pk=self.raise_half("scion")["id"])
+        self.assertEqual(BatchInput.objects.filter(stage__batch=self.batch, part="scion").count(), 1)
+        rows = {
+            (one["what"], one["unit"])
+            for one in self.get("/requirements?weeks=40")["rows"]
+            if one["kind"] == "Begun with"
+        }
+        self.assertIn((f"{self.foot.name.split()[-1].capitalize()} to graft on", "rootstocks"), rows)
         # Grafted without a word of lots, what the two batches have not given yet is told.
         error = self.graft(status=422)["errors"][0]
         self.assertEqual(error["code"], "not_given")
-        self.assertIn(feeders["scion"].code, error["message"])
+        self.assertTrue(any(one.code in error["message"] for one in feeders.values()), error["message"])
 
     def test_too_late_is_asked_and_a_graft_that_was_made_raises_nothing(self) -> None:
         grafted = self.batch.stages.get(order=0).planned.lower

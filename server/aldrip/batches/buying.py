@@ -73,9 +73,14 @@ also: list[Callable[[Ctx, int], Iterable[Wanted]]] = []
 own: list[Callable[[Ctx], Mapping[int, float]]] = []
 
 
+def _still_come(inputs: "QuerySet[BatchInput]") -> "QuerySet[BatchInput]":
+    """Planned inputs without those of a batch that was given up: of it nothing comes."""
+    return inputs.exclude(upstream__isnull=False, upstream__batch__state=Batch.State.ABANDONED)
+
+
 def _planned(ctx: Ctx) -> "QuerySet[Any]":
     """Batches that are not begun and start from something that is bought or taken from stock."""
-    held = BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None)
+    held = _still_come(BatchInput.objects.filter(stage__batch=OuterRef("pk"), taken_on=None))
     rows = ctx.rows(Batch).filter(state=Batch.State.PLANNED).annotate(served=Exists(held), first=_first_day())
     rows = rows.defer("method_snapshot")  # heavy, and read only where it must be
     return rows.select_related("crop", "line", "lot").order_by("first", "id")
@@ -148,7 +153,7 @@ def to_buy(ctx: Ctx, lead_days: int = LEAD_DAYS) -> list[Wanted]:
 def _served_parts(batches: Sequence[Any]) -> dict[int, set[str]]:
     """Which parts of a graft are seen to already, by batch."""
     found: dict[int, set[str]] = {}
-    rows = BatchInput.objects.filter(stage__batch__in=[batch.pk for batch in batches], taken_on=None)
+    rows = _still_come(BatchInput.objects.filter(stage__batch__in=[batch.pk for batch in batches], taken_on=None))
     for pk, part in rows.values_list("stage__batch", "part"):
         found.setdefault(pk, set()).add(part)
     return found

@@ -19,7 +19,7 @@ from aldrip.methods.resolver import Library
 from aldrip_core.grafting import FEW, WITHIN_MM, Pairs, pairs
 from aldrip_core.sowing_chain import Link
 from aldrip_core.stages import Trait
-from aldrip_core.units import exact
+from aldrip_core.units import exact, from_base
 from aldrip_core.whole import ceil_whole
 
 #: Plants that are raised more than grafts are made: too thin, too thick, spoilt at the cut; common practice, no source.
@@ -28,10 +28,11 @@ MORE = 0.1
 
 @dataclass(frozen=True)
 class Grown:
-    """A batch that is to give a part, and how many days after the grafting it is ready; 0: in time."""
+    """A batch that is to give a part: how many are wanted of it and expected, and how many days after the grafting it is ready; 0: in time."""
 
     batch: Batch
     quantity: float
+    expected: float
     ready_on: date
     late_days: int
 
@@ -68,7 +69,7 @@ def halves(ctx: Ctx, batch_id: Ref) -> list[Half]:
         methods = sorted(raised.exclude(form=saved.method.form), key=lambda one: (one.form != "plug", one.name))
         lines = [] if part == both[0] else list(library.rows(Line).filter(crop__slug=crop.slug).order_by("name"))
         own = [one for one in rows if one.part == part]
-        grown = [_grown(ctx, saved, one) for one in own if one.upstream is not None]
+        grown = [_grown(ctx, saved, one) for one in own if _comes(one)]
         used = [one for one in own if one.lot is not None and one.taken_on is not None]
         found.append(Half(part, crop, line, saved.batch.start, grown, used, methods, lines))
     return found
@@ -90,7 +91,13 @@ def _grown(ctx: Ctx, saved: Saved, one: BatchInput) -> Grown:
     feeder = load_batch(ctx, one.upstream.batch_id, light=True)
     ready = ready_on(feeder, ctx.today)
     grafted = saved.first.actual_start or saved.first.planned.lower
-    return Grown(feeder.batch, float(one.quantity), ready, max(0, (ready - grafted).days))
+    expected = float(from_base(exact(feeder.batch.expected), feeder.method.unit))
+    return Grown(feeder.batch, float(one.quantity), expected, ready, max(0, (ready - grafted).days))
+
+
+def _comes(one: BatchInput) -> bool:
+    """Whether something still comes of the batch that an input waits for."""
+    return one.upstream is not None and one.upstream.batch.state != Batch.State.ABANDONED
 
 
 @act
@@ -109,7 +116,7 @@ def raise_half(
     if batch.state != Batch.State.PLANNED:
         raise refuse("state", "sown", f"Batch {batch.code} was grafted on {saved.first.actual_start}.")
     planned = BatchInput.objects.filter(stage=saved.first, part=part, taken_on=None).select_related("upstream__batch")
-    other = next((one.upstream.batch.code for one in planned if one.upstream is not None), None)
+    other = next((one.upstream.batch.code for one in planned if one.upstream is not None and _comes(one)), None)
     if other is not None:
         told = f"Batch {other} is raised for its {part}s already. Raise more in that one, or abandon it."
         raise refuse("part", "twice", told)
@@ -130,6 +137,7 @@ def raise_half(
     )
     ctx.doubt("late", "method_id", told if late > 0 else None)
     stage = BatchStage.objects.get(batch=feeder.batch, key=gives.key)
+    planned.delete()  # of one that was abandoned nothing comes
     BatchInput.objects.create(stage=saved.first, upstream=stage, quantity=exact(batch.start), part=part)
     ctx.record("batch.raise_half", f"{feeder.batch.code} is raised for the {part}s of {batch.code}.", feeder.batch)
     return feeder.batch

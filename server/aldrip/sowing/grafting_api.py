@@ -19,6 +19,7 @@ class HalfGrownOut(Schema):
     batch_id: int
     code: str
     quantity: float
+    expected: float
     ready_on: date
     late_days: int
 
@@ -65,6 +66,7 @@ def halves_of(ctx: Ctx, batch_id: Ref) -> Any:
                     "batch_id": grown.batch.pk,
                     "code": grown.batch.code,
                     "quantity": grown.quantity,
+                    "expected": grown.expected,
                     "ready_on": grown.ready_on,
                     "late_days": grown.late_days,
                 }

@@ -63,7 +63,8 @@ def _begun(saved: Saved, cultivar: str) -> Iterator[Need]:
     elif (
         not saved.method.by_seed and saved.method.start_unit is not Unit.SQUARE_METRE
     ):  # land is neither bought nor filled
-        yield Need("Begun with", name, saved.method.start_unit.words, float(batch.start), on)
+        counted = f"{root.takes.value}s" if root.joins and root.takes else saved.method.start_unit.words
+        yield Need("Begun with", name, counted, float(batch.start), on)
         if root.joins is not None:
             of = root.joins_crop.replace("-", " ").capitalize() or batch.crop.name
             yield Need("Begun with", f"{of} to graft on", f"{root.joins.value}s", float(batch.start), on)

@@ -30,6 +30,10 @@ class StartIn(Schema):
     plantlets: str = Field(max_length=20)
 
 
+#: What is a whole number of a raising.
+WHOLE = ("submother_cuts", "submother_generations", "rooting_weeks", "hardening_weeks", "hold_weeks")
+
+
 class MotherPlanIn(Schema):
     """As typed. `many`: one number for each of `weeks`, or a number for every week: “2000 4000 6000”."""
 
@@ -44,6 +48,7 @@ class MotherPlanIn(Schema):
     first_cut_week: int = 4
     life_weeks: int = 35
     submother_cuts: int = 0
+    submother_generations: int = 1
     rooting_weeks: int = 3
     rooting_percent: str = Field("90", max_length=20)
     hardening_weeks: int = 2
@@ -63,6 +68,7 @@ class MotherPlanIn(Schema):
             _share(self.hardening_percent, "hardening_percent"),
             0 if self.for_batches else self.hold_weeks,  # what a batch sticks cannot have waited
             _share(self.reserve_percent, "reserve_percent", least=0.0, most=2.0),
+            self.submother_generations,
         )
         return planning.Asked(
             self.crop_id, raising, self.line_id, self._many(), self.from_on, self.for_batches, self.count_standing
@@ -159,6 +165,7 @@ class RaisingOut(Schema):
     first_cut_week: int
     life_weeks: int
     submother_cuts: int
+    submother_generations: int
     rooting_weeks: int
     rooting_percent: str
     hardening_weeks: int
@@ -208,7 +215,8 @@ def plan_out(ctx: Ctx, plan: MotherPlan) -> dict[str, Any]:
         f"{raising.reserve:.0%} above what is wanted",
     ]
     if raising.submother_cuts:
-        told.append(f"the first {plural(raising.submother_cuts, 'cut')} become mothers")
+        over = f", over {raising.submother_generations} generations" if raising.submother_generations > 1 else ""
+        told.append(f"the first {plural(raising.submother_cuts, 'cut')} become mothers{over}")
     return {
         "id": plan.pk,
         "uuid": plan.uuid,
@@ -244,7 +252,7 @@ def raising(ctx: Ctx, crop_id: int = 0) -> Any:
         "shoots": "1, 15 %, 6" if usual else shoots_words(found.habit),
         "first_cut_week": found.habit.first_cut_week,
         "life_weeks": found.habit.life_weeks,
-        **{name: getattr(found, name) for name in ("submother_cuts", "rooting_weeks", "hardening_weeks", "hold_weeks")},
+        **{name: getattr(found, name) for name in WHOLE},
         "rooting_percent": f"{found.rooting_rate * 100:g}",
         "hardening_percent": f"{found.hardening_rate * 100:g}",
         "reserve_percent": f"{found.reserve * 100:g}",

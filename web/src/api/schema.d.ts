@@ -10327,6 +10327,8 @@ export interface components {
             code: string;
             /** Quantity */
             quantity: number;
+            /** Expected */
+            expected: number;
             /**
              * Ready On
              * Format: date
@@ -11665,6 +11667,11 @@ export interface components {
              */
             submother_cuts: number;
             /**
+             * Submother Generations
+             * @default 1
+             */
+            submother_generations: number;
+            /**
              * Rooting Weeks
              * @default 3
              */
@@ -11730,6 +11737,8 @@ export interface components {
             life_weeks: number;
             /** Submother Cuts */
             submother_cuts: number;
+            /** Submother Generations */
+            submother_generations: number;
             /** Rooting Weeks */
             rooting_weeks: number;
             /** Rooting Percent */
@@ -11822,6 +11831,11 @@ export interface components {
              * @default 0
              */
             submother_cuts: number;
+            /**
+             * Submother Generations
+             * @default 1
+             */
+            submother_generations: number;
             /**
              * Rooting Weeks
              * @default 3

@@ -28,8 +28,13 @@ export function Grafts({ batch }: { batch: Schemas["BatchOut"] }) {
             </h3>
             {half.grown.map((one) => (
               <p key={one.batch_id}>
-                <Door link={`/batches/${one.batch_id}`}>{one.code}</Door> gives {count(one.quantity)}, ready on{" "}
-                {fullDay(one.ready_on)}
+                <Door link={`/batches/${one.batch_id}`}>{one.code}</Door> is to give {count(one.quantity)},{" "}
+                {one.expected < one.quantity ? (
+                  <b>only {count(Math.round(one.expected))} expected</b>
+                ) : (
+                  `${count(Math.round(one.expected))} expected`
+                )}
+                , ready on {fullDay(one.ready_on)}
                 {one.late_days ? <b>, {few(one.late_days, "day")} after the grafting</b> : null}.
               </p>
             ))}

@@ -56,6 +56,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
     first_cut_week: String(raising.first_cut_week),
     life_weeks: String(raising.life_weeks),
     submother_cuts: String(raising.submother_cuts),
+    submother_generations: String(raising.submother_generations),
     rooting_weeks: String(raising.rooting_weeks),
     rooting_percent: raising.rooting_percent,
     hardening_weeks: String(raising.hardening_weeks),
@@ -157,6 +158,7 @@ type Typed = Record<
   | "first_cut_week"
   | "life_weeks"
   | "submother_cuts"
+  | "submother_generations"
   | "rooting_weeks"
   | "rooting_percent"
   | "hardening_weeks"
@@ -186,13 +188,22 @@ function Raising({ ask, waits }: { ask: Ask<Typed>; waits: boolean }) {
             <AskField ask={ask} name="first_cut_week" label="First cut after" hint="weeks" digits="whole" />
             <AskField ask={ask} name="life_weeks" label="Life" hint="weeks" digits="whole" />
           </div>
-          <AskField
-            ask={ask}
-            name="submother_cuts"
-            label="First cuts that become mothers"
-            hint="0: none; 2: of the first two cuts"
-            digits="whole"
-          />
+          <div className="grid grid-cols-2 gap-3">
+            <AskField
+              ask={ask}
+              name="submother_cuts"
+              label="First cuts that become mothers"
+              hint="0: none; 2: of the first two cuts"
+              digits="whole"
+            />
+            <AskField
+              ask={ask}
+              name="submother_generations"
+              label="Over generations"
+              hint="2: the first cuts of these mothers too"
+              digits="whole"
+            />
+          </div>
           <div className="grid grid-cols-2 gap-3">
             <AskField ask={ask} name="rooting_weeks" label="Roots in" hint="weeks" digits="whole" />
             <AskField ask={ask} name="rooting_percent" label="of them root" hint="%" digits />
@@ -327,7 +338,17 @@ function withOne(starts: Start[], first: string): Start[] {
 }
 
 function bodyOf(crop: string, typed: Typed): Body {
-  const { line_id, weeks, for_batches, count_standing, first_cut_week, life_weeks, submother_cuts, ...texts } = typed;
+  const {
+    line_id,
+    weeks,
+    for_batches,
+    count_standing,
+    first_cut_week,
+    life_weeks,
+    submother_cuts,
+    submother_generations,
+    ...texts
+  } = typed;
   const { rooting_weeks, hardening_weeks, hold_weeks, from_on, ...rest } = texts;
   return {
     ...rest,
@@ -340,6 +361,7 @@ function bodyOf(crop: string, typed: Typed): Body {
     first_cut_week: Number(first_cut_week),
     life_weeks: Number(life_weeks),
     submother_cuts: Number(submother_cuts),
+    submother_generations: Number(submother_generations),
     rooting_weeks: Number(rooting_weeks),
     hardening_weeks: Number(hardening_weeks),
     hold_weeks: Number(hold_weeks),
