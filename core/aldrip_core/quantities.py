@@ -374,5 +374,8 @@ def promise_from_seed(
         seeds_per_cell=sowing.seeds_per_cell,
         cells_per_tray=sowing.step if sowing.cells_per_tray else None,
     )
+    if start > MOST:
+        told = f"{seed_g:,.0f} g are {start:,} to begin with; at most {MOST:,} are begun at once. Enter less, or several batches."
+        raise refuse("seed_g", "too_large", told)
     way = courses(tuple(rates), tuple(limbs or chain(len(rates))))[0]
     return start, int(largest_needed(trials=start, chance=chance, spread=way.spread) * way.multiply)

@@ -149,7 +149,17 @@ class StockPlants(BrowserCase):
         self.fill("Of it, lot 3", "50")
         self.press("Stuck", tag="button")
         self.until(lambda: Batch.objects.get().state == "sown", "stuck")
-        self.assertEqual([int(Lot.objects.get(pk=one.pk).balance) for one in (first, second, third)], [0, 0, 350])
+        lots = [first.pk, second.pk, third.pk]
+        self.assertEqual([int(Lot.objects.get(pk=pk).balance) for pk in lots], [0, 0, 350])
+        # Put right, every lot stands there as it was recorded; those that are not touched stay.
+        self.open(f"/batches/{batch.pk}")
+        self.press("Correct the start")
+        self.until(lambda: self.field("Of it, lot 3").get_attribute("value") == "50", "what was recorded")
+        self.fill("Of it, lot 3", "60")
+        self.fill("Why", "counted again")
+        self.press("Correct it")
+        self.until(lambda: int(Lot.objects.get(pk=third.pk).balance) == 340, "the third lot put right")
+        self.assertEqual([int(Lot.objects.get(pk=pk).balance) for pk in lots], [0, 0, 340])
         self.assertEqual(self.complaints(), [])
 
     def test_a_trap_is_read_and_told_when_it_is_over_what_is_acted_on(self) -> None:

@@ -245,7 +245,8 @@ def _with_the_other(saved: Saved, rows: Sequence[BatchInput], taken: Sequence[Ta
     both = joined(saved)
     if both is None:
         return taken
-    said = {one.part or both[0] for one in taken}
+    was = {row.lot_id: row.part for row in rows}
+    said = {one.part or was.get(one.lot_id, both[0]) for one in taken}
     return [*taken, *(Taken(row.lot_id, None, row.part) for row in rows if row.lot_id and row.part not in said)]
 
 

@@ -23,7 +23,7 @@ type Sowable = Pick<
   | "start_unit"
   | "takes"
   | "joins"
->;
+> & { inputs?: Schemas["InputOut"][] };
 
 const SEED = "seed";
 const SEEDS = "seeds";
@@ -33,6 +33,9 @@ const MOTHERS = "mother plant";
 /** What is over first comes first, what is never over comes last; of those the oldest first. */
 const soonest = (a: { use_by: string | null; id: number }, b: { use_by: string | null; id: number }) =>
   (a.use_by ?? "9").localeCompare(b.use_by ?? "9") || a.id - b.id;
+const rounded = (value: number) => String(Math.round(value * 1000) / 1000);
+/** A recorded amount as the form takes it: grams where it is weighed. */
+const inForm = (one: Schemas["InputOut"]) => rounded(one.unit === "kg" ? one.quantity * 1000 : one.quantity);
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 /**
@@ -50,22 +53,31 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
   const part =
     Boolean(batch.joins) || (batch.trays !== null && (Boolean(session.organisation?.part_trays) || !batch.whole_trays));
   const many = part ? "start" : "trays";
+  // What was recorded stands in the form that puts it right, lot by lot.
+  const was = sownOn ? (batch.inputs ?? []).filter((one) => one.taken_on && one.lot_id) : [];
+  const first = was.filter((one) => one.part !== batch.joins);
+  const second = was.find((one) => batch.joins && one.part === batch.joins);
+  const several = first.length > 1 || Boolean(second);
   const [start] = useState({
     on: sownOn ?? today,
     trays: String(batch.trays ?? ""),
     start: String(batch.start),
-    weight: batch.seed_g === null ? "" : String(Math.round(batch.seed_g * 1000) / 1000),
-    lot_id: String(batch.lot_id ?? ""),
-    used: "",
-    joined_lot_id: "",
-    joined: "",
-    more: [] as { lot_id: string; quantity: string }[],
+    weight: several && first[0] ? inForm(first[0]) : batch.seed_g === null ? "" : rounded(batch.seed_g),
+    lot_id: String(first[0]?.lot_id ?? batch.lot_id ?? ""),
+    used: several && first[0] ? inForm(first[0]) : "",
+    joined_lot_id: String(second?.lot_id ?? ""),
+    joined: second ? inForm(second) : "",
+    more: first.slice(1).map((one) => ({ lot_id: String(one.lot_id), quantity: inForm(one) })),
     reason: "",
     medium_id: "",
     medium_litres: "",
   });
   const { data: media } = useQuery({ ...mediaQuery(), enabled: !sownOn });
   const countedOf = (lot: string) => lots?.find((one) => String(one.id) === lot)?.unit === SEEDS;
+  /** Whether nothing of the lots and of what they gave is said otherwise than it was. */
+  const same = (now: Pick<typeof start, "weight" | "lot_id" | "used" | "joined_lot_id" | "joined" | "more">) =>
+    (["weight", "lot_id", "used", "joined_lot_id", "joined"] as const).every((name) => now[name] === start[name]) &&
+    JSON.stringify(now.more) === JSON.stringify(start.more);
   const ask = useAsk({
     start,
     again: false,
@@ -115,7 +127,9 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
               ...others.map((one) => ({ lot_id: Number(one.lot_id), quantity: amount(one.quantity, one.lot_id) })),
             ].map((one) => ({ ...one, part: "" }))
           : [];
-      const body = { on, [many]: typed[many], lots, version: batch.version };
+      const stays =
+        sownOn && (several || !batch.by_seed) && same({ weight, lot_id, used, joined_lot_id, joined, more });
+      const body = { on, [many]: typed[many], lots: stays ? [] : lots, version: batch.version };
       return sownOn
         ? take(api.POST("/api/batches/{batch_id}/correct-sowing", { params, body: { ...body, reason } }))
         : take(
@@ -127,16 +141,14 @@ export function SownForm({ batch, sownOn, onDone }: { batch: Sowable; sownOn?: s
     },
   });
   const typed = useWatch({ control: ask.form.control }) as typeof start;
-  const asRecorded =
-    (["on", many, "weight", "lot_id", "used", "joined_lot_id", "joined"] as const).every(
-      (name) => typed[name] === start[name],
-    ) && !typed.more.length;
+  const asRecorded = typed.on === start.on && typed[many] === start[many] && same(typed);
   const fits = (lots ?? []).filter(
     (one) =>
       one.crop_id === batch.crop_id &&
       (one.form === SEED) === batch.by_seed &&
       one.form !== MOTHERS &&
-      (one.balance > 0 || ((batch.by_seed || sownOn) && one.id === batch.lot_id)),
+      (one.balance > 0 ||
+        ((batch.by_seed || sownOn) && (one.id === batch.lot_id || was.some((row) => row.lot_id === one.id)))),
   );
   // Cuttings that wait are what is stuck, the first to be over before the others: where they came from is kept.
   const ready =
