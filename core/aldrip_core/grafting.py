@@ -7,6 +7,8 @@ from aldrip_core.refusal import refuse
 
 #: How much two stems may differ and still be clipped together [mm]; common practice, no source.
 WITHIN_MM = 0.3
+#: Plants that are raised more than grafts are made: too thin, too thick, spoilt at the cut; common practice, no source.
+MORE = 0.1
 THICKEST_MM = 100.0
 #: Fewer measured than this tell little of a whole tray; common practice, no source.
 FEW = 10

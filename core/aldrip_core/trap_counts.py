@@ -7,6 +7,8 @@ from aldrip_core.refusal import refuse
 
 #: How seldom chance alone is told as more or less than before.
 SELDOM = 0.01
+#: Days until traps are read again, and after which nobody is reminded of them; common practice, no source.
+READ_EVERY, GIVEN_UP_AFTER = 7, 60
 MOST_CAUGHT, MOST_TRAPS, LONGEST_DAYS = 1_000_000, 10_000, 366
 
 

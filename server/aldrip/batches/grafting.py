@@ -16,14 +16,11 @@ from aldrip.batches.starting import NewBatch, new_batch
 from aldrip.batches.steps import still_open
 from aldrip.methods.models import Crop, Line, Method
 from aldrip.methods.resolver import Library
-from aldrip_core.grafting import FEW, WITHIN_MM, Pairs, pairs
+from aldrip_core.grafting import FEW, MORE, WITHIN_MM, Pairs, pairs
 from aldrip_core.sowing_chain import Link
 from aldrip_core.stages import Trait
 from aldrip_core.units import exact, from_base
 from aldrip_core.whole import ceil_whole
-
-#: Plants that are raised more than grafts are made: too thin, too thick, spoilt at the cut; common practice, no source.
-MORE = 0.1
 
 
 @dataclass(frozen=True)

@@ -13,10 +13,8 @@ from aldrip.base.words import plural
 from aldrip.diary.sheet import Beside
 from aldrip.places.models import Place
 from aldrip.stockplants.models import TrapCount
-from aldrip_core.trap_counts import Catch, against
+from aldrip_core.trap_counts import GIVEN_UP_AFTER, READ_EVERY, Catch, against
 
-EVERY = 7  # days until traps are read again; common practice, no source
-GIVEN_UP = timedelta(days=60)  # after which nobody is reminded of traps that were not read
 MOST_SHOWN = 400
 SHOWN_BEFORE = 8  # readings of a row that are drawn
 
@@ -146,13 +144,13 @@ def sentence(row: TrapRow) -> str:
 def to_read(ctx: Ctx, day: date, days: int) -> list[Beside]:
     """Places of which the traps are due to be read, on the day sheet until they are."""
     newest: dict[Place, date] = {}
-    since = ctx.now - GIVEN_UP - timedelta(days=EVERY)
+    since = ctx.now - timedelta(days=GIVEN_UP_AFTER) - timedelta(days=READ_EVERY)
     for one in ctx.rows(TrapCount).filter(happened_at__gte=since).select_related("place"):
         on = ctx.local(one.happened_at).date()
         newest[one.place] = max(on, newest.get(one.place, on))
     found = []
     for place, on in newest.items():
-        due = on + timedelta(days=EVERY)
+        due = on + timedelta(days=READ_EVERY)
         asked = max(due, ctx.today)
         if day <= asked < day + timedelta(days=days):
             late = due < ctx.today
