@@ -54,13 +54,19 @@ const WRITTEN: Record<string, (value: number) => string> = {
   "m²": (value) => (value >= 10_000 ? hectares(value) : `${area(value)} m²`),
   L: (value) => `${area(value)} L`,
 };
-const WEIGHTS = new Set(["g", "kg"]);
+const WEIGHTS = new Map([
+  ["g", 1],
+  ["kg", 1000],
+]); // grams in one
 const GROUND = new Set(["m²"]);
 const SMALL = new Set(["g"]); // a tenth of it is still weighed
 const SEED = new Set(["seeds"]);
 
 /** Whether something is weighed, and not counted. */
 export const weighed = (unit: string): boolean => WEIGHTS.has(unit);
+
+/** A weight in grams, as the forms take it; what is counted stays. */
+export const inGrams = (value: number, unit: string): number => value * (WEIGHTS.get(unit) ?? 1);
 
 /** Whether something is ground, which says little as a bare number. */
 export const isGround = (unit: string): boolean => GROUND.has(unit);

@@ -5,7 +5,7 @@ import { api, type Schemas, take } from "../../api/client";
 import { halvesQuery, lotsQuery, mediaQuery, sessionQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { AskField, AskForm } from "../../ui/AskForm";
-import { count, quantity } from "../../ui/format";
+import { count, inGrams, quantity } from "../../ui/format";
 import { useAsk } from "../../ui/useAsk";
 
 type Sowable = Pick<
@@ -35,7 +35,7 @@ const soonest = (a: { use_by: string | null; id: number }, b: { use_by: string |
   (a.use_by ?? "9").localeCompare(b.use_by ?? "9") || a.id - b.id;
 const rounded = (value: number) => String(Math.round(value * 1000) / 1000);
 /** A recorded amount as the form takes it: grams where it is weighed. */
-const inForm = (one: Schemas["InputOut"]) => rounded(one.unit === "kg" ? one.quantity * 1000 : one.quantity);
+const inForm = (one: Schemas["InputOut"]) => rounded(inGrams(one.quantity, one.unit));
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
 
 /**
