@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from aldrip_core.mother_plants import LONGEST, MOST_GENERATIONS, NEARLY, MotherPlants, mother_plants, of_one
+from aldrip_core.mother_plants import LONGEST, MOST_GENERATIONS, NEARLY, Matrix, MotherPlants, mother_plants, of_each
 from aldrip_core.mother_stock import Habit, grows
 from aldrip_core.refusal import refuse
 
@@ -93,15 +93,18 @@ class PlanWeek:
     short: float
 
 
-def gives(raising: Raising, weeks: int) -> NDArray[np.float64]:
-    """Cuttings to be stuck that follow from one plantlet, by week of its life, its sub-mothers' among them (weeks,)."""
-    one = _of(raising, weeks)
-    return one[0] - one[1]
+def gives(raising: Raising, weeks: int, pace: Sequence[float] = ()) -> NDArray[np.float64]:
+    """Cuttings to be stuck that follow from one plantlet, by week from its planting, its sub-mothers' among them (weeks,).
+
+    pace: how fast mothers grow in each week from there [0-1].
+    """
+    cut, sub, _ = _of(raising, weeks, pace)
+    return np.asarray(cut[0] - sub[0])
 
 
-def _of(raising: Raising, weeks: int) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
-    """Of one plantlet by week: cut, of it to become mothers, mothers of all generations."""
-    one = of_one(
+def _of(raising: Raising, weeks: int, pace: Sequence[float]) -> tuple[Matrix, Matrix, Matrix]:
+    """Of one plantlet of each week, by week: cut, of it to become mothers, mothers of all generations."""
+    one = of_each(
         shoots_by_age_weeks=raising.habit.shoots_by_age_weeks,
         first_cut_week=raising.habit.first_cut_week,
         mother_life_weeks=raising.habit.life_weeks,
@@ -110,12 +113,17 @@ def _of(raising: Raising, weeks: int) -> tuple[NDArray[np.float64], NDArray[np.f
         rooting_rate=raising.rooting_rate,
         weeks=weeks,
         generations=raising.submother_generations,
+        pace=pace,
     )
     return one.cut, one.to_submothers, one.mothers
 
 
-def replay(raising: Raising, demand: Sequence[float], starts: Mapping[int, float]) -> tuple[PlanWeek, ...]:
+def replay(
+    raising: Raising, demand: Sequence[float], starts: Mapping[int, float], pace: Sequence[float] = ()
+) -> tuple[PlanWeek, ...]:
     """What plantings give, week by week; `starts`: plantlets by week, `demand`: ready cuttings by week, without reserve.
+
+    pace: how fast mothers grow in each week [0-1], where they slow.
 
     Of what can be cut as much is stuck as is wanted, the oldest ready ones serve the first weeks: with one length of
     waiting for all, no other use serves more (matching of intervals). Source: arithmetic.
@@ -129,8 +137,7 @@ def replay(raising: Raising, demand: Sequence[float], starts: Mapping[int, float
     planted = np.zeros(weeks)
     for week, many in starts.items():
         planted[week] += many
-    cut_of, sub_of, mothers_of = _of(raising, weeks)
-    cut, sub, mothers = (np.convolve(planted, part)[:weeks] for part in (cut_of, sub_of, mothers_of))
+    cut, sub, mothers = (planted @ part for part in _of(raising, weeks, pace))
     raised = np.convolve(planted, (np.arange(weeks) < raising.habit.life_weeks).astype(float))[:weeks]
     ready_most = np.zeros(weeks)
     if raising.later < weeks:
@@ -202,8 +209,8 @@ def _served(
     return used, short
 
 
-def planned(raising: Raising, demand: Sequence[float]) -> MotherPlants:
-    """Fewest plantlets for a demand of ready cuttings by week; see `mother_plants`. Raises Refused."""
+def planned(raising: Raising, demand: Sequence[float], pace: Sequence[float] = ()) -> MotherPlants:
+    """Fewest plantlets for a demand of ready cuttings by week, where mothers grow at a pace [0-1] by week; see `mother_plants`. Raises Refused."""
     if not any(demand):
         raise refuse("demand", "missing", "Nothing is wanted yet: say how many rooted cuttings a week, and from when.")
     habit = raising.habit
@@ -221,4 +228,5 @@ def planned(raising: Raising, demand: Sequence[float]) -> MotherPlants:
         reserve=raising.reserve,
         horizon_weeks=len(demand),
         submother_generations=raising.submother_generations,
+        pace=pace,
     )

@@ -20,6 +20,7 @@ SOLVE_S = 1.5  # all three searches together: somebody waits for the answer
 NEARLY = 1e-6
 MOST_OF_ONE = 1e8  # cuttings of a plantlet and what came of it, in a week
 MOST_GENERATIONS = 8
+Matrix = NDArray[np.float64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +58,7 @@ class MotherPlants:
 
 @dataclass(frozen=True, slots=True)
 class _Of:
-    """What one plantlet of age 0 in week 0 gives by week (weeks,), its sub-mothers among it."""
+    """What one plantlet gives by week, its sub-mothers among it: planted in week 0 (weeks,), or in each (weeks, weeks)."""
 
     mothers: NDArray[np.float64]
     cut: NDArray[np.float64]
@@ -99,6 +100,73 @@ def of_one(
     return _Of(mothers, cut, to_mothers)
 
 
+def of_each(
+    *,
+    shoots_by_age_weeks: Sequence[float],
+    first_cut_week: int,
+    mother_life_weeks: int,
+    submother_cuts: int,
+    rooting_weeks: int,
+    rooting_rate: float,
+    weeks: int,
+    generations: int = 1,
+    pace: Sequence[float] = (),
+) -> _Of:
+    """What follows from a plantlet of each week of planting, week by week: matrices (weeks planted, weeks). Raises Refused.
+
+    pace: how fast mothers grow in each week [0-1], 1 where none is named. They go through the shoots of their life as they
+    grow, and so do their sub-mothers; their life ends by the calendar, and rooting takes its weeks.
+    """
+    plain = of_one(
+        shoots_by_age_weeks=shoots_by_age_weeks,
+        first_cut_week=first_cut_week,
+        mother_life_weeks=mother_life_weeks,
+        submother_cuts=submother_cuts,
+        rooting_weeks=rooting_weeks,
+        rooting_rate=rooting_rate,
+        weeks=weeks,
+        generations=generations,
+    )
+    if not len(pace):
+        return _Of(*(_shifted(one) for one in (plain.mothers, plain.cut, plain.to_submothers)))
+    known = np.ones(weeks)
+    known[: min(weeks, len(pace))] = np.asarray(pace, dtype=np.float64)[:weeks]
+    grown = np.concatenate(([0.0], np.cumsum(known)))
+    ages = np.arange(mother_life_weeks)
+    shoots = np.zeros(mother_life_weeks)
+    shoots[: len(shoots_by_age_weeks)] = np.asarray(shoots_by_age_weeks, dtype=np.float64)[:mother_life_weeks]
+    shoots[ages < first_cut_week] = 0.0
+    stands = _shifted((np.arange(weeks) < mother_life_weeks).astype(np.float64))
+    gives = _grown_through(shoots, grown) * stands
+    taken_of = _grown_through(np.where(ages < first_cut_week + submother_cuts, shoots, 0.0), grown) * stands
+    born, mothers, cut, to_mothers = np.eye(weeks), *(np.zeros((weeks, weeks)) for _ in range(3))
+    for generation in range(generations + 1):
+        mothers += born @ stands
+        cut += born @ gives
+        if generation == generations or not born.any():
+            break
+        taken = born @ taken_of
+        to_mothers += taken
+        born = np.zeros((weeks, weeks))
+        born[:, rooting_weeks:] = taken[:, : max(0, weeks - rooting_weeks)] * rooting_rate
+    return _Of(mothers, cut, to_mothers)
+
+
+def _shifted(row: Matrix) -> Matrix:
+    """A row that begins in each week (weeks, weeks): nothing before it."""
+    weeks = len(row)
+    at = np.arange(weeks)[None, :] - np.arange(weeks)[:, None]
+    return np.where(at >= 0, row[np.maximum(at, 0)], 0.0)
+
+
+def _grown_through(shoots: Matrix, grown: Matrix) -> Matrix:
+    """Shoots in each week of a mother planted in each (weeks, weeks), who grows from `grown[week]` to `grown[week + 1]`."""
+    all_until = np.concatenate(([0.0], np.cumsum(shoots)))
+    ages = np.arange(len(all_until))
+    grew = grown[None, :] - grown[:-1, None]
+    return np.diff(np.interp(np.maximum(grew, 0.0), ages, all_until), axis=1)
+
+
 def mother_plants(
     *,
     weekly_demand: Sequence[float],
@@ -114,12 +182,13 @@ def mother_plants(
     reserve: float = 0.0,
     horizon_weeks: int,
     submother_generations: int = 1,
+    pace: Sequence[float] = (),
 ) -> MotherPlants:
     """Fewest plantlets, started in weeks 0 to `horizon_weeks` - 1, that cover demand × (1 + reserve).
 
     A hardened cutting may wait `hold_weeks`. Where not all can be met, first as little as possible stays unmet, then as
     few plantlets as possible are started, and these as late as can be; `bound` is what no plan can do with less, and a warning says so where it was
-    not reached in time. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
+    not reached in time. `pace`: see `of_each`. Raises Refused. Source: integer programming, the solver ships with OR-Tools.
     """
     if not 1 <= submother_generations <= MOST_GENERATIONS:
         told = f"{submother_generations} generations of sub-mothers cannot be; 1 to {MOST_GENERATIONS}."
@@ -128,7 +197,7 @@ def mother_plants(
     weeks = max(horizon_weeks, len(weekly_demand))
     if weeks > LONGEST:
         raise refuse("horizon_weeks", "too_large", f"{weeks} weeks are more than the {LONGEST} planned at once.")
-    one = of_one(
+    each = of_each(
         shoots_by_age_weeks=shoots_by_age_weeks,
         first_cut_week=first_cut_week,
         mother_life_weeks=mother_life_weeks,
@@ -137,13 +206,15 @@ def mother_plants(
         rooting_rate=rooting_rate,
         weeks=weeks,
         generations=submother_generations,
+        pace=pace,
     )
     wanted = np.zeros(weeks)
     wanted[: len(weekly_demand)] = np.asarray(weekly_demand, dtype=np.float64) * (1 + reserve)
     later, kept = rooting_weeks + hardening_weeks, rooting_rate * hardening_rate
-    found = _solved(one.cut - one.to_submothers, wanted, later, kept, hold_weeks, horizon_weeks)
+    gives = each.cut - each.to_submothers
+    found = _solved(gives, wanted, later, kept, hold_weeks, horizon_weeks)
     starts, used = found.starts, found.used
-    weekly = _weekly(one, starts, used_of(used, later, kept), used, later, kept)
+    weekly = _weekly(each, starts, used_of(used, later, kept), used, later, kept)
     unmet = float(max(0.0, wanted.sum() - used.sum()))
     unmet = 0.0 if unmet < NEARLY * max(1.0, wanted.sum()) else unmet
     working = (
@@ -158,7 +229,7 @@ def mother_plants(
             "One plantlet",
             "shoots of its life and of its sub-mothers, less those that became mothers",
             (Given("sub-mothers from its first cuts", submother_cuts),),
-            float((one.cut - one.to_submothers).sum()),
+            float(gives[0].sum()),
             "cuttings",
         ),
         Step(
@@ -204,9 +275,7 @@ class _Found:
     bound: int
 
 
-def _solved(
-    gives: NDArray[np.float64], wanted: NDArray[np.float64], later: int, kept: float, hold: int, horizon: int
-) -> _Found:
+def _solved(gives: Matrix, wanted: NDArray[np.float64], later: int, kept: float, hold: int, horizon: int) -> _Found:
     from ortools.linear_solver import pywraplp  # heavy: only who plans mothers pays for it
 
     weeks = len(wanted)
@@ -276,14 +345,14 @@ def _searched(solver: Any) -> None:
         raise refuse("horizon_weeks", "too_large", told)
 
 
-def _cut_at_most(solver: Any, gives: NDArray[np.float64], starts: Sequence[Any], stuck: Sequence[Any]) -> None:
+def _cut_at_most(solver: Any, gives: Matrix, starts: Sequence[Any], stuck: Sequence[Any]) -> None:
     """No more is stuck in a week than the mothers that stand then give."""
     for week, own in enumerate(stuck):
         cut = solver.Constraint(-solver.infinity(), 0)
         cut.SetCoefficient(own, 1)
         for start in range(min(week, len(starts) - 1) + 1):
-            if gives[week - start]:
-                cut.SetCoefficient(starts[start], -float(gives[week - start]))
+            if gives[start, week]:
+                cut.SetCoefficient(starts[start], -float(gives[start, week]))
 
 
 def used_of(used: NDArray[np.float64], later: int, kept: float) -> NDArray[np.float64]:
@@ -295,7 +364,7 @@ def used_of(used: NDArray[np.float64], later: int, kept: float) -> NDArray[np.fl
 
 
 def _weekly(
-    one: _Of,
+    each: _Of,
     starts: NDArray[np.int64],
     stuck: NDArray[np.float64],
     used: NDArray[np.float64],
@@ -303,7 +372,7 @@ def _weekly(
     kept: float,
 ) -> tuple[MotherWeek, ...]:
     weeks = len(stuck)
-    mothers, cut, sub = (np.convolve(starts, part)[:weeks] for part in (one.mothers, one.cut, one.to_submothers))
+    mothers, cut, sub = (starts @ part[: len(starts)] for part in (each.mothers, each.cut, each.to_submothers))
     ready = np.zeros(weeks)
     ready[later:] = stuck[: weeks - later] * kept if later < weeks else 0.0
     found = []

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from itertools import accumulate
 from math import ceil
 
 from aldrip_core.refusal import refuse
@@ -41,6 +42,28 @@ class Habit:
             return 0.0
         return self.shoots_by_age_weeks[age_weeks]
 
+    def shoots_in(self, week: int, pace: Sequence[float] = ()) -> float:
+        """Shoots of one mother in a week after planting, who grew at a pace [0-1] in each week; 1 where none is named.
+
+        She goes through the shoots of her life as she grows, so that all of them come later; her life ends by the calendar.
+
+        >>> habit = Habit((0, 4, 6), 1, 8)
+        >>> [habit.shoots_in(week, (0.5,) * 8) for week in range(5)]
+        [0.0, 0.0, 2.0, 2.0, 3.0]
+        """
+        if not pace:
+            return self.shoots(week)
+        if not 0 <= week < self.life_weeks:
+            return 0.0
+        known = (*pace[: week + 1], *(1.0 for _ in range(week + 1 - len(pace))))
+        *_, before, after = 0.0, *accumulate(known)
+        return self.until(after) - self.until(before)
+
+    def until(self, grown_weeks: float) -> float:
+        """Shoots of one mother in all until she has grown for so many weeks."""
+        whole = int(grown_weeks)
+        return sum(self.shoots(n) for n in range(whole)) + (grown_weeks - whole) * self.shoots(whole)
+
 
 def age_weeks(planted: date, day: date) -> int:
     """The week of a mother's life on a day: the week in which she was planted is 0, before it she is of none (negative).
@@ -62,12 +85,16 @@ def in_week(planted: date, week: int) -> date:
 
 @dataclass(frozen=True, slots=True)
 class Stand:
-    """Mothers of one planting; `until`: the day from which they give nothing any more, where it is known."""
+    """Mothers of one planting; `until`: the day from which they give nothing any more, where it is known.
+
+    pace: how fast they grow week by week from the one of planting [0-1], where they slow; see `Habit.shoots_in`.
+    """
 
     mothers: float
     planted: date
     habit: Habit
     until: date | None = None
+    pace: tuple[float, ...] = ()
 
 
 def given_by_week(stands: Sequence[Stand], *, first: date, weeks: int) -> tuple[float, ...]:
@@ -85,7 +112,7 @@ def given_by_week(stands: Sequence[Stand], *, first: date, weeks: int) -> tuple[
                 break
             age = age_weeks(stand.planted, monday)
             if age >= 0:
-                found[week] += stand.mothers * stand.habit.shoots(age)
+                found[week] += stand.mothers * stand.habit.shoots_in(age, stand.pace)
     return tuple(found)
 
 
@@ -110,8 +137,15 @@ class Outlook:
     remedies: tuple[Remedy, ...]
 
 
-def outlook(given: Sequence[float], wanted: Sequence[float], *, first: date, habit: Habit | None) -> Outlook:
-    """What is given against what is wanted by week, both from the Monday `first`; `habit`: of mothers planted now.
+def outlook(
+    given: Sequence[float],
+    wanted: Sequence[float],
+    *,
+    first: date,
+    habit: Habit | None,
+    pace: Sequence[float] = (),
+) -> Outlook:
+    """What is given against what is wanted by week, both from the Monday `first`; `habit`, `pace`: of mothers planted now.
 
     Remedies: cuttings bought for the weeks that are short; plantlets planted in the first week, as many as the worst
     week asks of those they can still serve; sticking put off until what is given has made up for it. Source: arithmetic.
@@ -126,20 +160,21 @@ def outlook(given: Sequence[float], wanted: Sequence[float], *, first: date, hab
             "Short", "wanted - given, week by week", (computed("weeks", sum(one > 0 for one in short)),), missing
         )
         remedies.append(Remedy("buy", ceil(missing - 1e-9), day, missing, (step,)))
-        for found in (_planted(short, first, habit) if habit else None, _later(given, wanted, day, missing)):
+        for found in (_planted(short, first, habit, pace) if habit else None, _later(given, wanted, day, missing)):
             if found is not None:
                 remedies.append(found)
     return Outlook(tuple(given), tuple(wanted), short, tuple(remedies))
 
 
-def _planted(short: Sequence[float], first: date, habit: Habit) -> Remedy | None:
+def _planted(short: Sequence[float], first: date, habit: Habit, pace: Sequence[float]) -> Remedy | None:
     """Plantlets planted in the first week that cover every short week in which they can be cut."""
-    served = {week: many for week, many in enumerate(short) if many > 0 and habit.shoots(week) > 0}
+    gives = [habit.shoots_in(week, pace) for week in range(len(short))]
+    served = {week: many for week, many in enumerate(short) if many > 0 and gives[week] > 0}
     if not served:
         return None
-    worst = max(served, key=lambda week: served[week] / habit.shoots(week))
-    many = ceil(served[worst] / habit.shoots(worst) - 1e-9)
-    given = (Given("short then", served[worst]), Given("shoots of one", habit.shoots(worst), origin=Origin.RECORDS))
+    worst = max(served, key=lambda week: served[week] / gives[week])
+    many = ceil(served[worst] / gives[worst] - 1e-9)
+    given = (Given("short then", served[worst]), Given("shoots of one", gives[worst], origin=Origin.RECORDS))
     step = Step(
         f"Plantlets for week {worst + 1} from now", "short ÷ shoots of a mother of that age, whole", given, many
     )

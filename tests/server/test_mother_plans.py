@@ -4,6 +4,7 @@ from datetime import date
 from typing import Any
 
 from aldrip.methods.models import Crop
+from aldrip.places.models import Site
 from aldrip.stockplants.models import MotherPlan, MotherStart
 from tests.server.house import advance, member, uid
 from tests.server.test_mothers import ONE, WEEK, MothersCase
@@ -53,6 +54,24 @@ class Drafts(PlansCase):
         own = self.draft(from_on=str(self.first + 20 * WEEK), submother_cuts=2)
         self.assertLess(*(sum(one["plantlets"] for one in made["starts"]) for made in (own, alone)))
         self.assertGreater(max(one["rooted"] for one in own["weeks"]), 0)
+
+    def test_where_it_is_cold_more_plantlets_are_planted_or_sooner_and_the_plan_stays_as_it_was_reckoned(self) -> None:
+        site = Site.objects.get(organisation=self.ctx.organisation)
+        cold = {"name": "Cold bench", "kind": "bench", "site_id": site.pk, "capacity": 50, "cooled_to_c": 14}
+        place = self.post("/places", {**cold, "lamps_mol": 2})["id"]
+        late = {"from_on": str(self.first + 20 * WEEK), "life_weeks": 20}
+        warm, slow = self.draft(**late), self.draft(place_id=place, **late)
+        self.assertEqual(sum(one["short"] for one in slow["weeks"]), 0, slow["sentence"])
+        self.assertLess(slow["starts"][0]["on"], warm["starts"][0]["on"])
+        made = self.kept(place_id=place, **late)
+        self.assertIn("slower in the cold and on the short days of Cold bench", made["raising"])
+        self.assertEqual((made["place_id"], made["weeks"]), (place, slow["weeks"]))
+        self.assertEqual(self.get(f"/mothers/raising?crop_id={self.crop.pk}")["place_id"], place)
+        coming = self.outlook()["to_come"]
+        sticking = [one["stuck"] + one["wasted"] for one in made["weeks"]]
+        self.assertEqual([round(one, 6) for one in coming[:20]], [round(one, 6) for one in sticking[:20]])
+        self.call("patch", f"/places/{place}", {**cold, "cooled_to_c": 22, "lamps_mol": 2})
+        self.assertEqual(self.get("/mothers/plans")[0]["weeks"], made["weeks"])
 
     def test_what_batches_lack_is_wanted_as_it_is_to_be_stuck(self) -> None:
         self.planted("40", weeks=8, shoots="1 1 1 1", first_cut_week=8, life_weeks=12)

@@ -7,8 +7,10 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from aldrip.batches.models import Allocation, Batch
+from aldrip.base.words import who
 from aldrip.lots.models import Lot, LotParent, Movement
 from aldrip.methods.models import Crop, Method
+from aldrip.places.models import Place, Site
 from aldrip.stockplants.models import CutLog, MotherStock
 from aldrip.stockplants.services import read_habit
 from aldrip_core.refusal import Refused
@@ -24,7 +26,9 @@ class MothersCase(HouseCase):
         self.crop = Crop.objects.get(slug="lavender", organisation=None)
         self.first = self.ctx.today - timedelta(days=self.ctx.today.weekday())
 
-    def planted(self, mothers: str = "40", weeks: int = 8, status: int = 200, **more: Any) -> Any:
+    def planted(
+        self, mothers: str = "40", weeks: int = 8, status: int = 200, sure: str | None = None, **more: Any
+    ) -> Any:
         body = {
             "crop_id": self.crop.pk,
             "mothers": mothers,
@@ -32,7 +36,7 @@ class MothersCase(HouseCase):
             "client_uuid": uid(),
             **more,
         }
-        return self.post("/mothers", body, status=status)
+        return self.post("/mothers", body, status=status, sure=sure)
 
     def cut(self, stock: int, many: str, status: int = 200, sure: str | None = None, **more: Any) -> Any:
         return self.post(
@@ -149,6 +153,38 @@ class Cuts(MothersCase):
                     self.get(path)
                 counts.append(len(asked))
         self.assertEqual(counts[:3], counts[3:])
+
+    def test_in_the_cold_they_give_later_and_less_and_it_says_so(self) -> None:
+        site = Site.objects.get(organisation=self.ctx.organisation)
+        cold = {"kind": "bench", "site_id": site.pk, "capacity": 50, "cooled_to_c": 14, "lamps_mol": 2}
+        place = self.post("/places", {**cold, "name": "Cold bench"})
+        habit = {"shoots": "1 2 3 4 5", "first_cut_week": 4, "life_weeks": 20, "place_id": place["id"]}
+        self.planted(slows=True, status=422, **{**habit, "place_id": None})
+        warm, slow = self.planted(**habit), self.planted(slows=True, **habit)
+        self.assertEqual((warm["given"][0], warm["slows"]), (200, ""))
+        self.assertEqual(slow["given"][0], 20)  # week 8 at half the pace: half of the fifth week's one
+        self.assertIn("In Cold bench they grow at 50 % of their pace", slow["slows"])
+        self.assertGreater(warm["reckoned"], slow["reckoned"])
+
+    def test_who_is_not_among_those_who_enter_is_asked_about(self) -> None:
+        site = Site.objects.get(organisation=self.ctx.organisation)
+        clean = {"name": "Clean house", "kind": "bench", "site_id": site.pk, "capacity": 50}
+        place = self.post("/places", {**clean, "enters": "Ada Brook, Bo Lind,"})
+        self.assertEqual(place["enters"], ["Ada Brook", "Bo Lind"])
+        self.post("/places", {**clean, "name": "Other", "enters": "x" * 70}, status=422)
+        made = self.planted(place_id=place["id"], sure="entry")
+        told = self.cut(made["id"], "20", status=422)["errors"][0]
+        self.assertEqual(told["code"], "doubtful")
+        self.assertIn("Only Ada Brook and Bo Lind enter Clean house; you are not among them.", told["message"])
+        self.assertIn("Only Ada Brook and Bo Lind enter", self.get("/mothers")["stocks"][0]["enters"])
+        trap = {"place_id": place["id"], "insect": "thrips", "found": "2", "traps": "1", "client_uuid": uid()}
+        self.post("/traps", {**trap, "colour": "blue"}, status=422)
+        self.call("patch", f"/places/{place['id']}", {**clean, "enters": f"Bo Lind, {who(self.ctx.user)}"})
+        self.cut(made["id"], "20")
+        self.call("patch", f"/places/{place['id']}", {**clean, "capacity": 60})  # not said again: as it was
+        self.assertEqual(len(Place.objects.get(pk=place["id"]).enters), 2)
+        self.call("patch", f"/places/{place['id']}", {**clean, "enters": ""})
+        self.assertEqual(self.get("/mothers")["stocks"][0]["enters"], "")
 
     def test_far_more_than_they_give_is_asked_about(self) -> None:
         stock = self.planted()["id"]

@@ -1,5 +1,6 @@
 """How figures and days are written on paper and in sentences made by the server."""
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -42,6 +43,11 @@ def chance(value: float) -> str:
 def plural(count: int, one: str, many: str | None = None) -> str:
     """“1 batch”, “3 batches”."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def together(names: Sequence[str]) -> str:
+    """“Ann”, “Ann and Bo”, “Ann, Bo and Cy”."""
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
 
 
 def who(user: Any, nobody: str = "") -> str:

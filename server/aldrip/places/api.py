@@ -62,6 +62,7 @@ class PlaceIn(Schema):
     lamps_mol: Number = 0
     parts: list[YearPartIn] | None = None
     closings: list[ClosingIn] | None = None
+    enters: str | None = Field(default=None, max_length=1000)  # who may go in, name by name
     outline: dict[str, Any] | None = None  # GeoJSON Polygon of a field
     corners_m: list[tuple[float, float]] | None = None  # or its corners, metres east and north of the site
 
@@ -118,6 +119,7 @@ class PlaceOut(Schema):
     lamps_mol: float
     parts: list[YearPartOut]
     closings: list[ClosingOut]
+    enters: list[str]
     active: bool
     outline: dict[str, Any] | None
     corners_m: list[list[float]] | None  # of its outline, metres east and north of the site
@@ -161,6 +163,7 @@ def _place(place: Place) -> dict[str, Any]:
         "lamps_mol",
         "parts",
         "closings",
+        "enters",
         "active",
         "outline",
     )

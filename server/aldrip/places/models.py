@@ -80,6 +80,8 @@ class Place(Known):
     parts = models.JSONField(default=list)
     #: Days on which it is shut or holds less: first and last (ISO), what it holds then (0: shut), and why.
     closings = models.JSONField(default=list)
+    #: Names of those who may go in, where not everybody may.
+    enters = models.JSONField(default=list)
     outline = models.JSONField(null=True)  # GeoJSON Polygon, WGS84, of a field
     order = models.PositiveSmallIntegerField(default=0)
     active = models.BooleanField(default=True)

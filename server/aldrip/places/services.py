@@ -13,6 +13,7 @@ from aldrip.accounts.services import check_days, check_timezone, make_user
 from aldrip.base.days import read_day
 from aldrip.base.errors import FieldError, Refused, refuse
 from aldrip.methods.models import Crop
+from aldrip.places.entering import read_names
 from aldrip.places.ground import centre_of, lies_far, moved_with, polygon_of, ring_of
 from aldrip.places.models import Kind, LandUse, Place, Site
 from aldrip_core import refusal as core
@@ -43,6 +44,7 @@ class PlaceSpec:
     #: Of the year, in which it is kept otherwise; and days on which it is shut or smaller. As they are where nobody says.
     parts: Sequence["PartSpec"] | None = None
     closings: Sequence["ClosingSpec"] | None = None
+    enters: str | None = None  # who may go in, name by name; empty: everybody. As it is where nobody says
 
 
 @dataclass(frozen=True)
@@ -275,6 +277,7 @@ def add_place(ctx: Ctx, site_id: Ref, spec: PlaceSpec) -> Place:
         lamps_mol=spec.lamps_mol,
         parts=_parts(spec),
         closings=_closings(spec),
+        enters=read_names(spec.enters or ""),
         order=ctx.rows(Place).count(),
     )
     ctx.record("places.add", f"Added {place.name}.", place)
@@ -315,7 +318,7 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
         _overlaps(ctx, place.site, spec, place.pk)
     for barred in bars:
         barred(ctx, place, spec)
-    names = ("name", "capacity", "set_point_c", "parts", "closings")
+    names = ("name", "capacity", "set_point_c", "parts", "closings", "enters")
     before = {name: getattr(place, name) for name in names}
     place.name, place.kind, place.unit = name, spec.kind, unit_of(spec)
     for field, value in _ground(place.site, spec).items():
@@ -327,6 +330,8 @@ def change_place(ctx: Ctx, place_id: Ref, spec: PlaceSpec, active: bool = True) 
         place.parts = _parts(spec)
     if spec.closings is not None:
         place.closings = _closings(spec)
+    if spec.enters is not None:
+        place.enters = read_names(spec.enters)
     place.save()
     after = {name: getattr(place, name) for name in names}
     ctx.record("places.change", f"Changed {place.name}.", place, before=before, after=after)

@@ -16,6 +16,7 @@ from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import read_count
 from aldrip.base.schemas import StepOut, steps
 from aldrip.base.words import day, number, plural, who
+from aldrip.places.entering import entering_words
 from aldrip.stockplants import services
 from aldrip.stockplants.cutting_day import cuttings_due
 from aldrip.stockplants.models import CutLog, MotherStock
@@ -50,7 +51,7 @@ class IndexOut(Schema):
 
 
 class MotherStockOut(Schema):
-    """`mothers`: that still stand; `given`: cuttings in each of the coming weeks, from the Monday of this one."""
+    """`mothers`: that still stand; `reckoned`: what such mothers give until the end of this week; `given`: cuttings in each of the coming weeks, from the Monday of this one."""
 
     id: int
     uuid: UUID
@@ -72,6 +73,9 @@ class MotherStockOut(Schema):
     sentence: str
     note: str
     cut: int
+    reckoned: float
+    slows: str
+    enters: str
     given: list[float]
     cuts: list[CutOut]
     index: list[IndexOut]
@@ -171,6 +175,9 @@ def stock_out(ctx: Ctx, stock: MotherStock) -> dict[str, Any]:
         "on_hold": stock.lot.on_hold,
         "sentence": sentence_of(stock, ctx.today),
         "cut": sum(one.cuttings for one in cuts),
+        "reckoned": services.reckoned_until(ctx, stock),
+        "slows": services.slowed_words(ctx, stock),
+        "enters": entering_words(stock.place) if stock.place else "",
         "given": list(given_by_week([services.stand_of(stock)], first=monday, weeks=SHOWN_WEEKS)),
         "cuts": [
             {
@@ -246,7 +253,7 @@ def outlook_out(one: OfCrop) -> dict[str, Any]:
 
 def _shown(ctx: Ctx) -> QuerySet[MotherStock]:
     """Stocks with everything that is shown of them."""
-    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place")
+    rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place__site")
     return rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by")
 
 
@@ -286,6 +293,7 @@ class PlantIn(Schema):
     shoots: str = Field("1, 15 %, 6", max_length=1000)
     first_cut_week: int = 4
     life_weeks: int = 35
+    slows: bool = False
     note: str = Field("", max_length=300)
     client_uuid: UUID
 
@@ -308,6 +316,7 @@ def plant(ctx: Ctx, body: PlantIn) -> Any:
         body.planted_on,
         body.note,
         body.start_id,
+        body.slows,
     )
     return _one(ctx, services.plant(ctx, spec, body.client_uuid))
 

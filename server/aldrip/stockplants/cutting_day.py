@@ -14,6 +14,7 @@ from aldrip.base.words import number
 from aldrip.batches.models import Batch
 from aldrip.diary.sheet import Beside
 from aldrip.lots.models import Lot
+from aldrip.places.entering import entering_words
 from aldrip.stockplants.models import CutLog, MotherStock
 from aldrip.stockplants.outlook import beginning, standing
 from aldrip.stockplants.services import stand_of
@@ -135,4 +136,7 @@ def on_the_sheet(ctx: Ctx, first: date, days: int) -> Sequence[Beside]:
 
 
 def _where(stock: MotherStock) -> str:
-    return f" in {stock.place.name}" if stock.place else ""
+    if stock.place is None:
+        return ""
+    only = entering_words(stock.place)
+    return f" in {stock.place.name}" + (f" ({only[0].lower()}{only[1:]})" if only else "")

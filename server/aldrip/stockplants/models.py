@@ -23,6 +23,7 @@ class MotherStock(Known):
     shoots = models.JSONField()  # of a mother, by week of her life
     first_cut_week = models.PositiveSmallIntegerField()
     life_weeks = models.PositiveSmallIntegerField()
+    slows = models.BooleanField(default=False)  # its shoots hold in the warm and on long days; slower where it stands
     exhausted_on = models.DateField(null=True)  # gives nothing to stick from that day on
     retired_on = models.DateField(null=True)
     retired_as = models.CharField(max_length=120, blank=True)  # what became of it
@@ -45,6 +46,9 @@ class MotherPlan(Known):
     demand = models.JSONField()  # ready cuttings by week, without reserve
     served = models.JSONField(default=list)  # of what was wanted beyond it, by week: what mothers that stand serve
     raising = models.JSONField()  # how mothers give and what becomes of what is cut, in core's words
+    #: Where they will stand, when they slow in its cold and short days; and how fast they grow there by week, as reckoned.
+    place = models.ForeignKey(Place, on_delete=models.SET_NULL, null=True, related_name="+")
+    pace = models.JSONField(default=list)
     note = models.CharField(max_length=300, blank=True)
     dropped_on = models.DateField(null=True)
 

@@ -12,8 +12,8 @@ from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.orders.models import OrderLine
 from aldrip.stockplants.models import CutLog, MotherStart, MotherStock
-from aldrip.stockplants.planned_mothers import raising_of, to_come, unplanted
-from aldrip.stockplants.services import habit_of, stand_of
+from aldrip.stockplants.planned_mothers import pace_since, raising_of, to_come, unplanted
+from aldrip.stockplants.services import habit_of, pace_now, stand_of
 from aldrip_core.mother_stock import Outlook, given_by_week, outlook
 from aldrip_core.problems import Problem
 from aldrip_core.stages import Part
@@ -60,7 +60,7 @@ def standing(ctx: Ctx) -> QuerySet[MotherStock]:
     return (
         ctx.rows(MotherStock)
         .filter(retired_on=None)
-        .select_related("lot__crop", "lot__line", "place")
+        .select_related("lot__crop", "lot__line", "place__site")
         .order_by("-planted_on", "-pk")
     )
 
@@ -80,7 +80,7 @@ def outlooks(ctx: Ctx, stocks: Sequence[MotherStock], starts: Sequence[MotherSta
     if not by_crop and not coming:
         return []
     names = {one.plan.crop.slug: one.plan.crop.name for one in asked}
-    habits = {one.plan.crop.slug: raising_of(one.plan).habit for one in asked}
+    habits = {one.plan.crop.slug: (raising_of(one.plan).habit, pace_since(one.plan, first)) for one in asked}
     wanted = {slug: _Wanted() for slug in (*by_crop, *coming)}
     for slug, fed in _fed(ctx, first, list(wanted)):
         wanted[slug].fed.append(fed)
@@ -94,8 +94,8 @@ def outlooks(ctx: Ctx, stocks: Sequence[MotherStock], starts: Sequence[MotherSta
         gives = given_by_week([stand_of(stock) for stock in own], first=first, weeks=WEEKS)
         here = (max(0.0, gives[0] - float(cut.get(slug, 0))), *gives[1:])
         given = [a + b for a, b in zip(here, planned, strict=True)]
-        habit = habit_of(own[0]) if own else habits[slug]
-        told = outlook(given, wanted[slug].by_week, first=first, habit=habit)
+        habit, pace = (habit_of(own[0]), pace_now(own[0], first)) if own else habits[slug]
+        told = outlook(given, wanted[slug].by_week, first=first, habit=habit, pace=pace)
         name = own[0].lot.crop.name if own else names[slug]
         found.append(OfCrop(name, first, tuple(own), tuple(wanted[slug].fed), told, tuple(planned)))
     return found

@@ -24,6 +24,13 @@ def raising_of(plan: MotherPlan) -> Raising:
     )
 
 
+def pace_since(plan: MotherPlan, monday: date) -> tuple[float, ...]:
+    """How fast its mothers grow by week from a Monday on, as it was reckoned; nothing where they do not slow."""
+    since = (monday - plan.first) // timedelta(weeks=1)
+    known = tuple(plan.pace)
+    return (*(1.0 for _ in range(-since)), *known) if since < 0 else known[since:]
+
+
 def unplanted(ctx: Ctx) -> "QuerySet[MotherStart]":
     """Plantings that plans ask for and that do not stand yet, the first on top."""
     rows = ctx.rows(MotherStart).filter(stock=None, plan__dropped_on=None)
@@ -38,9 +45,13 @@ def to_come(starts: Iterable[MotherStart], first: date, weeks: int) -> dict[str,
         if begins >= weeks:
             continue
         given = found.setdefault(one.plan.crop.slug, [0.0] * weeks)
-        for n, many in enumerate(gives(raising_of(one.plan), weeks - begins)):
+        for n, many in enumerate(gives(raising_of(one.plan), weeks - begins, _pace(one, first, begins))):
             given[begins + n] += one.plantlets * float(many)
     return found
+
+
+def _pace(start: MotherStart, first: date, begins: int) -> tuple[float, ...]:
+    return pace_since(start.plan, first + timedelta(weeks=begins))
 
 
 def to_buy(ctx: Ctx, lead_days: int) -> Iterable[Wanted]:

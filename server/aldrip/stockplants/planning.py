@@ -13,6 +13,8 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import day, number, plural
 from aldrip.methods.models import Crop, Line
+from aldrip.places.climate import climate_of
+from aldrip.places.models import Place
 from aldrip.stockplants.models import MotherPlan, MotherStart
 from aldrip.stockplants.outlook import outlooks, standing, wanted_by_week
 from aldrip.stockplants.planned_mothers import raising_of, to_come, unplanted
@@ -20,6 +22,7 @@ from aldrip.stockplants.services import habit_of, stand_of
 from aldrip_core.mother_plan import PlanWeek, Raising, beside, planned, replay
 from aldrip_core.mother_plants import LONGEST
 from aldrip_core.mother_stock import given_by_week
+from aldrip_core.shoot_pace import pace_by_week
 from aldrip_core.working import Working
 
 MOST_A_WEEK = 10_000_000.0
@@ -36,6 +39,7 @@ class Asked:
     from_on: date | None = None
     for_batches: bool = False
     count_standing: bool = True  # what mothers that stand give beyond what batches stick serves first
+    place_id: Ref | None = None  # where they will stand, when they slow in its cold and short days
 
 
 @dataclass(frozen=True)
@@ -49,6 +53,8 @@ class Draft:
     warnings: tuple[str, ...] = ()
     working: Working = ()
     served: tuple[float, ...] = ()  # rooted cuttings by week that mothers which stand, or are planned, serve
+    place: Place | None = None
+    pace: tuple[float, ...] = ()  # how fast mothers grow there by week
 
 
 def monday_of(on: date) -> date:
@@ -95,21 +101,24 @@ def draft(ctx: Ctx, asked: Asked, starts: Mapping[date, int] | None = None) -> D
     first, demand, served = monday_of(ctx.today), demand_of(ctx, asked, crop), tuple[float, ...]()
     if asked.count_standing and any(asked.many):
         demand, served = beside(asked.raising, demand, _left(ctx, asked, crop, len(demand)))
+    place = ctx.get(Place, asked.place_id) if asked.place_id else None
+    pace = () if place is None else pace_by_week(climate_of(place), first, len(demand))
     if not any(demand):
         return Draft(first, demand, {}, replay(asked.raising, demand, {}), served=served)
     if starts is None:
-        found = planned(asked.raising, demand)
+        found = planned(asked.raising, demand, pace)
         chosen = {first + timedelta(weeks=one.week): one.plantlets for one in found.starts}
-        weeks = replay(asked.raising, demand, {one.week: float(one.plantlets) for one in found.starts})
+        weeks = replay(asked.raising, demand, {one.week: float(one.plantlets) for one in found.starts}, pace)
         short = round(sum(one.short for one in weeks))
         told = tuple(one.message for one in found.warnings if short or one.code != "unmet")
-        return Draft(first, demand, chosen, weeks, told, found.working, served)
+        return Draft(first, demand, chosen, weeks, told, found.working, served, place, pace)
     chosen = {}
     for on, many in starts.items():
         if many:
             chosen[monday_of(on)] = chosen.get(monday_of(on), 0) + many
-    weeks = replay(asked.raising, demand, {(on - first).days // 7: float(many) for on, many in chosen.items()})
-    return Draft(first, demand, dict(sorted(chosen.items())), weeks, served=served)
+    by_week = {(on - first).days // 7: float(many) for on, many in chosen.items()}
+    weeks = replay(asked.raising, demand, by_week, pace)
+    return Draft(first, demand, dict(sorted(chosen.items())), weeks, served=served, place=place, pace=pace)
 
 
 def _left(ctx: Ctx, asked: Asked, crop: Crop, weeks: int) -> list[float]:
@@ -188,6 +197,8 @@ def keep(
         demand=list(made.demand),
         served=list(made.served),
         raising=asdict(asked.raising),
+        place=made.place,
+        pace=list(made.pace),
         note=note.strip()[:300],
     )
     MotherStart.objects.bulk_create(
@@ -239,18 +250,27 @@ def _over(ctx: Ctx, plan: MotherPlan) -> bool:
 
 def all_plans(ctx: Ctx) -> "QuerySet[MotherPlan]":
     """Every plan there was, with its plantings."""
-    rows = ctx.rows(MotherPlan).select_related("crop", "line")
+    rows = ctx.rows(MotherPlan).select_related("crop", "line", "place")
     return rows.prefetch_related("starts__stock__lot").order_by("-first", "-pk")
 
 
 def weeks_of(plan: MotherPlan) -> tuple[PlanWeek, ...]:
     """A kept plan, week by week, as it was reckoned."""
     starts = {(one.on - plan.first).days // 7: float(one.plantlets) for one in _within(plan)}
-    return replay(raising_of(plan), plan.demand, starts)
+    return replay(raising_of(plan), plan.demand, starts, plan.pace)
 
 
 def _within(plan: MotherPlan) -> Iterable[MotherStart]:
     return [one for one in plan.starts.all() if 0 <= (one.on - plan.first).days // 7 < len(plan.demand)]
+
+
+def place_like(ctx: Ctx, crop: Crop) -> int | None:
+    """Where mothers of a crop slow, as the newest plan or planting of them says; nothing where they do not."""
+    plan = ctx.rows(MotherPlan).filter(crop__slug=crop.slug).order_by("-pk").first()
+    if plan is not None:
+        return plan.place_id
+    stock = standing(ctx).filter(lot__crop__slug=crop.slug).first()
+    return stock.place_id if stock is not None and stock.slows else None
 
 
 def raising_like(ctx: Ctx, crop: Crop, usual: Raising) -> Raising:

@@ -55,6 +55,7 @@ class MotherPlanIn(Schema):
     hardening_percent: str = Field("95", max_length=20)
     hold_weeks: int = 1
     reserve_percent: str = Field("10", max_length=20)
+    place_id: Ref | None = None  # they slow in its cold and on its short days; nothing: they do not slow
     starts: list[StartIn] | None = Field(None, max_length=MOST_WEEKS)
 
     def asked(self) -> planning.Asked:
@@ -71,7 +72,14 @@ class MotherPlanIn(Schema):
             self.submother_generations,
         )
         return planning.Asked(
-            self.crop_id, raising, self.line_id, self._many(), self.from_on, self.for_batches, self.count_standing
+            self.crop_id,
+            raising,
+            self.line_id,
+            self._many(),
+            self.from_on,
+            self.for_batches,
+            self.count_standing,
+            self.place_id,
         )
 
     def _many(self) -> tuple[float, ...]:
@@ -154,6 +162,7 @@ class MotherPlanOut(Schema):
     shoots: str
     first_cut_week: int
     life_weeks: int
+    place_id: int | None
     starts: list[MotherStartOut]
     weeks: list[PlanWeekOut]
 
@@ -172,6 +181,7 @@ class RaisingOut(Schema):
     hardening_percent: str
     hold_weeks: int
     reserve_percent: str
+    place_id: int | None
 
 
 def _weeks(found: tuple[PlanWeek, ...]) -> list[dict[str, Any]]:
@@ -217,6 +227,8 @@ def plan_out(ctx: Ctx, plan: MotherPlan) -> dict[str, Any]:
     if raising.submother_cuts:
         over = f", over {raising.submother_generations} generations" if raising.submother_generations > 1 else ""
         told.append(f"the first {plural(raising.submother_cuts, 'cut')} become mothers{over}")
+    if plan.place is not None:
+        told.append(f"slower in the cold and on the short days of {plan.place.name}")
     return {
         "id": plan.pk,
         "uuid": plan.uuid,
@@ -231,6 +243,7 @@ def plan_out(ctx: Ctx, plan: MotherPlan) -> dict[str, Any]:
         "shoots": shoots_words(raising.habit),
         "first_cut_week": raising.habit.first_cut_week,
         "life_weeks": raising.habit.life_weeks,
+        "place_id": plan.place_id,
         "starts": [start_out(ctx, one) for one in starts],
         "weeks": _weeks(weeks),
     }
@@ -256,6 +269,7 @@ def raising(ctx: Ctx, crop_id: int = 0) -> Any:
         "rooting_percent": f"{found.rooting_rate * 100:g}",
         "hardening_percent": f"{found.hardening_rate * 100:g}",
         "reserve_percent": f"{found.reserve * 100:g}",
+        "place_id": planning.place_like(ctx, crop) if crop else None,
     }
 
 

@@ -15,9 +15,12 @@ from aldrip.lots.models import Lot, LotParent
 from aldrip.lots.moving import move
 from aldrip.lots.taking import Wanted, take_from_stock
 from aldrip.methods.models import Crop, Line
+from aldrip.places.climate import climate_of
+from aldrip.places.entering import doubt_entry
 from aldrip.places.models import Place
 from aldrip.stockplants.models import CutLog, IndexTest, MotherStart, MotherStock
-from aldrip_core.mother_stock import LONGEST_LIFE, WAITS_H, Habit, Stand, given_by_week, grows
+from aldrip_core.mother_stock import LONGEST_LIFE, WAITS_H, Habit, Stand, age_weeks, given_by_week, grows, in_week
+from aldrip_core.shoot_pace import FULL_C, LONG_DAY_H, pace_by_week
 from aldrip_core.units import Quantity, Unit, unit
 
 FORM = "mother plant"
@@ -40,6 +43,7 @@ class Planted:
     planted_on: date | None = None
     note: str = ""
     start_id: Ref | None = None  # the planting of a plan that this is
+    slows: bool = False  # the habit holds in the warm and on long days; slower where they stand
 
 
 def habit_of(stock: MotherStock) -> Habit:
@@ -52,7 +56,37 @@ def stand_of(stock: MotherStock) -> Stand:
     ends = [one for one in (stock.exhausted_on, stock.retired_on) if one is not None]
     if stock.lot.on_hold:
         ends.append(stock.planted_on)
-    return Stand(float(stock.lot.balance), stock.planted_on, habit_of(stock), min(ends, default=None))
+    return Stand(float(stock.lot.balance), stock.planted_on, habit_of(stock), min(ends, default=None), pace_of(stock))
+
+
+def pace_of(stock: MotherStock) -> tuple[float, ...]:
+    """How fast a stock grows by week from the one of its planting, where it slows in the cold and on short days."""
+    if not stock.slows or stock.place is None:
+        return ()
+    return pace_by_week(climate_of(stock.place), in_week(stock.planted_on, 0), stock.life_weeks)
+
+
+def reckoned_until(ctx: Ctx, stock: MotherStock) -> float:
+    """What the mothers of a stock that stand were reckoned to give from their planting to the end of this week."""
+    first = in_week(stock.planted_on, 0)
+    weeks = max(0, (ctx.today - first).days // 7 + 1)
+    return sum(given_by_week([stand_of(stock)], first=first, weeks=min(weeks, stock.life_weeks)))
+
+
+def slowed_words(ctx: Ctx, stock: MotherStock) -> str:
+    """How fast a stock grows this week where it slows; nothing where it does not."""
+    pace, week = pace_of(stock), age_weeks(stock.planted_on, ctx.today)
+    if not 0 <= week < len(pace) or stock.place is None:
+        return ""
+    share = f"{pace[week] * 100:.0f} % of their pace"
+    return f"In {stock.place.name} they grow at {share} this week: it holds at {FULL_C:g} °C and in days of {LONG_DAY_H:g} hours."
+
+
+def pace_now(stock: MotherStock, first: date) -> tuple[float, ...]:
+    """How fast mothers would grow that are planted beside a stock in the week of a Monday."""
+    if not stock.slows or stock.place is None:
+        return ()
+    return pace_by_week(climate_of(stock.place), first, stock.life_weeks)
 
 
 def read_habit(shoots: str, first_cut_week: int, life_weeks: int) -> Habit:
@@ -95,18 +129,14 @@ def plant(ctx: Ctx, spec: Planted, client_uuid: uuid.UUID) -> MotherStock:
         raise refuse(
             "line_id", "other_crop", f"{line.name} is not {crop.name.lower()}. Choose a cultivar of that crop."
         )
-    on = spec.planted_on or ctx.today
-    if on > ctx.today:
-        raise refuse("planted_on", "in_the_future", f"{on} is still to come. Enter it when they are planted.")
-    if on < ctx.today - timedelta(weeks=spec.habit.life_weeks):
-        told = f"Planted on {day(on, year=True)} they are past their life of {plural(spec.habit.life_weeks, 'week')}."
-        raise refuse("planted_on", "over", told)
-    if not 1 <= spec.mothers <= MOST:
-        raise refuse("mothers", "out_of_range", f"How many mothers? 1 to {MOST:,}.")
+    on = _planted_on(ctx, spec)
     source = ctx.get(Lot, spec.lot_id) if spec.lot_id else None
     if source is not None and line is None:
         line = source.line
     place = ctx.get(Place, spec.place_id) if spec.place_id else None
+    if spec.slows and place is None:
+        raise refuse("place_id", "missing", "Where do they stand? How warm and light it is there slows them.")
+    doubt_entry(ctx, place, "place_id")
     start = _start(ctx, spec.start_id, crop) if spec.start_id else None
     of = getattr(source, "cut", None) if source is not None else None
     made = _stock(ctx, crop, line, place, on, spec, of.stock.generation + 1 if of else 0, client_uuid)
@@ -130,6 +160,19 @@ def plant(ctx: Ctx, spec: Planted, client_uuid: uuid.UUID) -> MotherStock:
         made,
     )
     return made
+
+
+def _planted_on(ctx: Ctx, spec: Planted) -> date:
+    """The day of a planting of so many as can be. Raises Refused."""
+    on = spec.planted_on or ctx.today
+    if on > ctx.today:
+        raise refuse("planted_on", "in_the_future", f"{on} is still to come. Enter it when they are planted.")
+    if on < ctx.today - timedelta(weeks=spec.habit.life_weeks):
+        told = f"Planted on {day(on, year=True)} they are past their life of {plural(spec.habit.life_weeks, 'week')}."
+        raise refuse("planted_on", "over", told)
+    if not 1 <= spec.mothers <= MOST:
+        raise refuse("mothers", "out_of_range", f"How many mothers? 1 to {MOST:,}.")
+    return on
 
 
 def _start(ctx: Ctx, start_id: Ref, crop: Crop) -> MotherStart:
@@ -176,6 +219,7 @@ def _stock(
         shoots=list(spec.habit.shoots_by_age_weeks),
         first_cut_week=spec.habit.first_cut_week,
         life_weeks=spec.habit.life_weeks,
+        slows=spec.slows,
         note=spec.note.strip()[:300],
     )
 
@@ -215,6 +259,7 @@ def cut(
     if lot.on_hold and into != CutLog.Into.DISCARDED:
         raise refuse("into", "on_hold", f"These mothers are {lot.on_hold}. What is cut of them is thrown away.")
     _doubt(ctx, stock, cuttings, day_of, into)
+    doubt_entry(ctx, stock.place, "cuttings")
     made = None
     if into != CutLog.Into.DISCARDED:
         made = _cuttings(ctx, stock, cuttings, day_of, note, waits=into == CutLog.Into.STOCK)
@@ -263,7 +308,7 @@ def _doubt(ctx: Ctx, stock: MotherStock, cuttings: int, on: date, into: str) -> 
         )
         ctx.doubt("exhausted", "into", told)
     monday = on - timedelta(days=on.weekday())
-    stand = Stand(float(stock.lot.balance), stock.planted_on, habit_of(stock))
+    stand = Stand(float(stock.lot.balance), stock.planted_on, habit_of(stock), pace=pace_of(stock))
     # The week before and after too: nobody cuts by the calendar.
     given = max(given_by_week([stand], first=monday - timedelta(weeks=1), weeks=3))
     if cuttings > MUCH * given + stand.mothers:

@@ -11,6 +11,7 @@ from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import plural
 from aldrip.diary.sheet import Beside
+from aldrip.places.entering import doubt_entry
 from aldrip.places.models import Place
 from aldrip.stockplants.models import TrapCount
 from aldrip_core.trap_counts import GIVEN_UP_AFTER, READ_EVERY, Catch, against
@@ -64,6 +65,7 @@ def count(
     on = on or ctx.today
     if on > ctx.today:
         raise refuse("on", "in_future", f"{on} has not come yet; they can be read today at the latest.")
+    doubt_entry(ctx, place, "found")
     before = _of(ctx, place, colour, insect.strip()).first()
     if before is not None:
         ctx.doubt(

@@ -4688,6 +4688,8 @@ export interface components {
             parts?: components["schemas"]["YearPartIn"][] | null;
             /** Closings */
             closings?: components["schemas"]["ClosingIn"][] | null;
+            /** Enters */
+            enters?: string | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -5855,6 +5857,8 @@ export interface components {
             parts: components["schemas"]["YearPartOut"][];
             /** Closings */
             closings: components["schemas"]["ClosingOut"][];
+            /** Enters */
+            enters: string[];
             /** Active */
             active: boolean;
             /** Outline */
@@ -5941,6 +5945,8 @@ export interface components {
             parts?: components["schemas"]["YearPartIn"][] | null;
             /** Closings */
             closings?: components["schemas"]["ClosingIn"][] | null;
+            /** Enters */
+            enters?: string | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -5999,6 +6005,8 @@ export interface components {
             parts?: components["schemas"]["YearPartIn"][] | null;
             /** Closings */
             closings?: components["schemas"]["ClosingIn"][] | null;
+            /** Enters */
+            enters?: string | null;
             /** Outline */
             outline?: {
                 [key: string]: unknown;
@@ -10795,7 +10803,7 @@ export interface components {
         };
         /**
          * MotherStockOut
-         * @description `mothers`: that still stand; `given`: cuttings in each of the coming weeks, from the Monday of this one.
+         * @description `mothers`: that still stand; `reckoned`: what such mothers give until the end of this week; `given`: cuttings in each of the coming weeks, from the Monday of this one.
          */
         MotherStockOut: {
             /** Id */
@@ -10844,6 +10852,12 @@ export interface components {
             note: string;
             /** Cut */
             cut: number;
+            /** Reckoned */
+            reckoned: number;
+            /** Slows */
+            slows: string;
+            /** Enters */
+            enters: string;
             /** Given */
             given: number[];
             /** Cuts */
@@ -10947,6 +10961,11 @@ export interface components {
              * @default 35
              */
             life_weeks: number;
+            /**
+             * Slows
+             * @default false
+             */
+            slows: boolean;
             /**
              * Note
              * @default
@@ -11565,6 +11584,8 @@ export interface components {
             first_cut_week: number;
             /** Life Weeks */
             life_weeks: number;
+            /** Place Id */
+            place_id: number | null;
             /** Starts */
             starts: components["schemas"]["MotherStartOut"][];
             /** Weeks */
@@ -11701,6 +11722,8 @@ export interface components {
              * @default 10
              */
             reserve_percent: string;
+            /** Place Id */
+            place_id?: number | string | null;
             /** Starts */
             starts?: components["schemas"]["StartIn"][] | null;
             /**
@@ -11751,6 +11774,8 @@ export interface components {
             hold_weeks: number;
             /** Reserve Percent */
             reserve_percent: string;
+            /** Place Id */
+            place_id: number | null;
         };
         /** DraftStartOut */
         DraftStartOut: {
@@ -11866,6 +11891,8 @@ export interface components {
              * @default 10
              */
             reserve_percent: string;
+            /** Place Id */
+            place_id?: number | string | null;
             /** Starts */
             starts?: components["schemas"]["StartIn"][] | null;
         };

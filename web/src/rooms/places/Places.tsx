@@ -243,7 +243,8 @@ function warmth(place: Place): string {
   if (place.lamps_mol) said.push(`lamps add ${place.lamps_mol} mol/m² a day`);
   const year = said.join(", ") || "as outside";
   const parts = place.parts.map((part) => `${monthDay(part.first)} to ${monthDay(part.last)} ${kept(part)}`);
-  return [year, ...parts].join("; ");
+  const only = place.enters.length ? [`only ${place.enters.join(", ")} may go in`] : [];
+  return [year, ...parts, ...only].join("; ");
 }
 
 /** How a place is kept in a part of the year. */
@@ -329,6 +330,7 @@ function PlaceForm({
     excess_c: text(place?.excess_c ?? 0),
     lets_in: percent(place?.lets_in),
     lamps_mol: text(place?.lamps_mol ?? 0),
+    enters: (place?.enters ?? []).join(", "),
     active: (place?.active ?? true) ? "yes" : "",
     parts: (place?.parts ?? []).map((part) => ({
       first: monthDay(part.first),
@@ -468,6 +470,13 @@ function PlaceForm({
           digits
         />
         <AskField ask={ask} name="lamps_mol" label="Light that lamps add, mol/m² a day" digits />
+        <AskField
+          ask={ask}
+          name="enters"
+          type="area"
+          label="Who may go in"
+          hint="Names with commas between them, as people are called here; empty: everybody"
+        />
         {place ? <AskField ask={ask} name="active" type="check" label="In use" /> : null}
       </AskForm>
       {place && place.kind === "field" ? (

@@ -31,7 +31,7 @@ export function OneStock({ stock, cut = "" }: { stock: Stock; cut?: string }) {
           {count(stock.mothers)} of {few(stock.planted, "mother")} standing, planted {fullDay(stock.planted_on)}
           {stock.place ? `, ${stock.place}` : ""}
           {stock.generation ? `, sub-mothers of generation ${stock.generation}` : ""}
-          {stock.note ? `. ${stock.note}` : ""}.{" "}
+          {stock.note ? `. ${stock.note}` : ""}. {stock.slows} {stock.enters ? `${stock.enters} there.` : ""}{" "}
           <Door link={`/lots?lot=${stock.lot_id}`}>Where it came from and what was made of it</Door>
         </p>
         <Cuts stock={stock} />
@@ -51,6 +51,10 @@ function Cuts({ stock }: { stock: Stock }) {
   return (
     <>
       <h3 className="mt-4 font-semibold">Cut, {count(stock.cut)} in all</h3>
+      <p className="note">
+        Such mothers give {count(Math.round(stock.reckoned))} from their planting to the end of this week, whether
+        anybody cuts them or not.
+      </p>
       <table className="tbl">
         <tbody>
           {stock.cuts.map((one) => (

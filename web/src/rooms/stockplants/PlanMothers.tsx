@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { api, entryId, type Schemas, take } from "../../api/client";
-import { libraryQuery, raisingQuery } from "../../api/queries";
+import { libraryQuery, placesQuery, raisingQuery } from "../../api/queries";
 import { useSpan } from "../../shell/span";
 import { useWorking } from "../../shell/working";
 import { AskField, AskForm } from "../../ui/AskForm";
@@ -40,6 +40,7 @@ interface Props {
 
 function Planner({ crop, onCrop, raising, onDone }: Props) {
   const { data: library } = useQuery(libraryQuery);
+  const { data: places } = useQuery(placesQuery);
   const { today } = useSpan();
   const [best, setBest] = useState<Draft | null>(null);
   const [asked, setAsked] = useState<Body | null>(null);
@@ -47,6 +48,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
   const [starts, setStarts] = useState<Start[]>([]);
   const start = {
     line_id: "",
+    place_id: raising.place_id ? String(raising.place_id) : "",
     many: "",
     from_on: addDays(today, 7 * 16),
     weeks: "12",
@@ -122,7 +124,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
           label="What mothers that stand give beyond what batches stick serves first"
           type="check"
         />
-        <Raising ask={ask} waits={!batches} />
+        <Raising ask={ask} waits={!batches} places={places?.places ?? []} />
       </AskForm>
       <div className="min-w-0" ref={result}>
         {best && asked ? (
@@ -149,6 +151,7 @@ function Planner({ crop, onCrop, raising, onDone }: Props) {
 
 type Typed = Record<
   | "line_id"
+  | "place_id"
   | "many"
   | "from_on"
   | "weeks"
@@ -168,9 +171,15 @@ type Typed = Record<
   string
 >;
 
-const RAISED = ["shoots", "first_", "life_", "submother", "rooting", "hardening", "hold"];
+const RAISED = ["shoots", "place", "first_", "life_", "submother", "rooting", "hardening", "hold"];
 
-function Raising({ ask, waits }: { ask: Ask<Typed>; waits: boolean }) {
+interface RaisingProps {
+  ask: Ask<Typed>;
+  waits: boolean;
+  places: { id: number; name: string }[];
+}
+
+function Raising({ ask, waits, places }: RaisingProps) {
   const wrong = ask.told.some((one) => RAISED.some((name) => one.startsWith(name)));
   return (
     <>
@@ -184,6 +193,14 @@ function Raising({ ask, waits }: { ask: Ask<Typed>; waits: boolean }) {
             label="Cuttings of a mother and week"
             hint="“1, 15 %, 6”: one at the first cut, 15 % more a week, six at most; or week by week from the first cut"
           />
+          <AskField
+            ask={ask}
+            name="place_id"
+            label="Slower in the cold and on the short days of"
+            hint="the cuttings above are then for 22 °C and days of 13 hours"
+            type="select"
+            options={[["", "no place: as they are above"], ...places.map((one) => [String(one.id), one.name] as const)]}
+          />
           <div className="grid grid-cols-2 gap-3">
             <AskField ask={ask} name="first_cut_week" label="First cut after" hint="weeks" digits="whole" />
             <AskField ask={ask} name="life_weeks" label="Life" hint="weeks" digits="whole" />
@@ -192,8 +209,8 @@ function Raising({ ask, waits }: { ask: Ask<Typed>; waits: boolean }) {
             <AskField
               ask={ask}
               name="submother_cuts"
-              label="First cuts that become mothers"
-              hint="0: none; 2: of the first two cuts"
+              label="Cuts to mothers"
+              hint="2: the shoots of her first two cuts become mothers; 0: none"
               digits="whole"
             />
             <AskField
@@ -340,6 +357,7 @@ function withOne(starts: Start[], first: string): Start[] {
 function bodyOf(crop: string, typed: Typed): Body {
   const {
     line_id,
+    place_id,
     weeks,
     for_batches,
     count_standing,
@@ -354,6 +372,7 @@ function bodyOf(crop: string, typed: Typed): Body {
     ...rest,
     crop_id: Number(crop),
     line_id: line_id ? Number(line_id) : null,
+    place_id: place_id ? Number(place_id) : null,
     from_on: from_on || null,
     weeks: Number(weeks) || 0,
     for_batches: for_batches === "yes",

@@ -22,6 +22,7 @@ export interface PlannedStart {
   shoots: string;
   first_cut_week: number;
   life_weeks: number;
+  place_id: number | null;
 }
 interface Props {
   /** The planting of a plan that this is. */
@@ -40,11 +41,12 @@ export function PlantMothers({ start: planned, onDone }: Props) {
     line_id: planned?.line_id ? String(planned.line_id) : "",
     lot_id: "",
     mothers: planned ? String(planned.plantlets) : "",
-    place_id: "",
+    place_id: planned?.place_id ? String(planned.place_id) : "",
     planted_on: today,
     shoots: planned?.shoots ?? "1, 15 %, 6",
     first_cut_week: String(planned?.first_cut_week ?? 4),
     life_weeks: String(planned?.life_weeks ?? 35),
+    slows: planned && !planned.place_id ? "" : "yes",
     note: "",
   };
   const ask = useAsk({
@@ -62,6 +64,7 @@ export function PlantMothers({ start: planned, onDone }: Props) {
             place_id: number(typed.place_id),
             first_cut_week: Number(typed.first_cut_week),
             life_weeks: Number(typed.life_weeks),
+            slows: typed.slows === "yes" && Boolean(typed.place_id),
             start_id: planned?.id ?? null,
             client_uuid: uuid,
           },
@@ -106,6 +109,15 @@ export function PlantMothers({ start: planned, onDone }: Props) {
         <AskField ask={ask} name="first_cut_week" label="First cut after" hint="weeks" digits="whole" />
         <AskField ask={ask} name="life_weeks" label="Life" hint="weeks" digits="whole" />
       </div>
+      {typed.place_id ? (
+        <AskField
+          ask={ask}
+          name="slows"
+          label="Slower in its cold and on short days"
+          hint="the cuttings above are then for 22 °C and days of 13 hours; leave it out where they were counted here"
+          type="check"
+        />
+      ) : null}
       <AskField ask={ask} name="note" label="Note" maxLength={300} />
     </AskForm>
   );
