@@ -1,6 +1,7 @@
 """Beds laid out as somebody measures: drip lines, a watering and covers beside them, each refused at its own field."""
 
 from typing import Any
+from urllib.parse import urlencode
 
 from tests.server.house import HouseCase
 
@@ -37,6 +38,18 @@ class Laid(HouseCase):
             self.assertEqual(found["sheets"], sheets, sheet)
             self.assertAlmostEqual(found["metres"], sheets * (46 * 0.3048 + 1))
 
+    def test_pots_as_they_are_spaced(self) -> None:
+        """14.02 m × 0.762 m: 10 cm pots stand 7 × 140 close, 4 × 78 at 18 cm (arithmetic)."""
+        found = self.laid(pot="10", apart="10, 18 cm", pots="1,000", water="5")
+        self.assertEqual([(one["a_bed"], one["beds_for"]) for one in found["pots"]], [(980, 2), (312, 4)])
+        self.assertEqual(len(found["pots"][0]["middles_m"]), 7 * 20)  # two metres of it are drawn
+        self.assertAlmostEqual(found["watering"]["litres_a_plant"], 320.5 / (6 * 312), places=3)
+        inches = self.laid(pot="4 in", apart="6 in", staggered="true")
+        self.assertEqual(inches["pots"][0]["rows"], 6)  # (30 − 4) ÷ (6 × 0.866) + 1
+        paper = self.get("/places/layout.pdf?" + urlencode({**HOUSE, "pot": "10", "apart": "10, 18"}))
+        self.assertTrue(paper.content.startswith(b"%PDF"))
+        self.get("/places/layout.pdf", status=422)
+
     def test_what_cannot_be_is_refused_where_it_was_typed(self) -> None:
         drip = {"lines": "1", "water": "5"}
         for more, field in (
@@ -48,6 +61,10 @@ class Laid(HouseCase):
             ({"water": "no"}, "water"),
             ({"sheet": "0.4"}, "sheet"),
             ({"sheet": "4", "held": "-1"}, "overlap"),
+            ({"pot": "10"}, "apart"),
+            ({"pot": "10", "apart": "8"}, "apart"),
+            ({"pot": "9 ft", "apart": "9 ft"}, "pot"),
+            ({"apart": "18"}, "pot"),
         ):
             with self.subTest(more):
                 self.assertEqual(self.laid(status=422, **more)["errors"][0]["field"], field)

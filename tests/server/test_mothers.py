@@ -6,8 +6,8 @@ from typing import Any
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from aldrip.batches.models import Allocation, Batch
 from aldrip.base.words import who
+from aldrip.batches.models import Allocation, Batch
 from aldrip.lots.models import Lot, LotParent, Movement
 from aldrip.methods.models import Crop, Method
 from aldrip.places.models import Place, Site

@@ -2,17 +2,23 @@
 
 from typing import Any
 
-from ninja import Field, Schema
+from django.http import HttpResponse
+from ninja import Field, Query, Schema
 
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.routes import Room
-from aldrip.base.quantity import read_count, read_measure
+from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.base.quantity import read_count, read_measure, read_measures
 from aldrip.base.schemas import StepOut, steps
-from aldrip_core.bed_layout import bed_edges_m, bed_layout, bed_plants
+from aldrip.base.words import day
+from aldrip_core.bed_layout import BedLayout, bed_edges_m, bed_layout, bed_plants
 from aldrip_core.bed_water import cover_sheets, drip_lines, watering
+from aldrip_core.pots import PotStand, pot_middles, pot_stands
 
 room = Room("places")
-Typed = Field(max_length=40)
+SEEN_M = 2.0  # of a bed, that is drawn pot by pot
+MOST_SEEN = 600
+Typed = Field("", max_length=40)
 
 
 class BedsIn(Schema):
@@ -28,6 +34,10 @@ class BedsIn(Schema):
     bed_length: str = Field("", max_length=40)
     rows: str = Field("", max_length=40)
     in_row: str = Field("", max_length=40)
+    pot: str = Field("", max_length=40)  # across, cm
+    apart: str = Field("", max_length=80)  # from middle to middle, cm, one after another as they are spaced
+    staggered: bool = False
+    pots: str = Field("", max_length=40)  # wanted
     lines: str = Field("", max_length=40)
     emitter_apart: str = Field("30 cm", max_length=40)
     emitter_flow: str = Field("1.6", max_length=40)
@@ -35,6 +45,24 @@ class BedsIn(Schema):
     sheet: str = Field("", max_length=40)
     overlap: str = Field("0.5", max_length=40)
     held: str = Field("0.5", max_length=40)
+
+
+class PotAtOut(Schema):
+    along: float
+    across: float
+
+
+class PotsOut(Schema):
+    """Pots at a distance [m]; `middles_m`: where they stand on the first metres of a bed, along and across it."""
+
+    apart_m: float
+    rows: int
+    a_bed: int
+    pots: int
+    net_per_m2: float
+    gross_per_m2: float
+    beds_for: int | None
+    middles_m: list[PotAtOut]
 
 
 class DripOut(Schema):
@@ -75,6 +103,9 @@ class BedsOut(Schema):
     plants: int | None
     net_per_m2: float | None
     gross_per_m2: float | None
+    pot_m: float | None
+    pots_wanted: int | None
+    pots: list[PotsOut]
     drip: DripOut | None
     watering: WateringOut | None
     cover: SheetsOut | None
@@ -85,6 +116,51 @@ class BedsOut(Schema):
 def lay_out(ctx: Ctx, body: BedsIn) -> Any:
     """Beds along a house; where what is asked does not fit, what would and the smallest house."""
     del ctx
+    return _laid(body)
+
+
+@room.get("/places/layout.pdf", "see")
+def bed_card(ctx: Ctx, body: Query[BedsIn]) -> HttpResponse:
+    """The same on A5, to lay out by."""
+    laid = _laid(body)
+    facts = {
+        **laid,
+        "organisation": ctx.organisation.name,
+        "day_words": day(ctx.today, year=True),
+        "edges": [{"begins": edge, "ends": edge + laid["bed_width_m"]} for edge in laid["edges_m"]],
+        "pot_cm": (laid["pot_m"] or 0.0) * 100,
+        "pots": [{**one, "apart_cm": one["apart_m"] * 100} for one in laid["pots"]],
+    }
+    return answer_pdf("bed-card", pdf("print/beds.html", facts))
+
+
+def _pots(body: BedsIn, layout: BedLayout, bed_width_m: float, gross: float) -> tuple[PotStand, ...]:
+    """Pots as they are spaced, where somebody asked for them. Raises Refused."""
+    if not body.pot.strip() and not body.apart.strip():
+        return ()
+    return pot_stands(
+        beds=layout.beds,
+        bed_length_m=layout.bed_length_m,
+        bed_width_m=bed_width_m,
+        gross_m2=gross,
+        pot_m=read_measure(body.pot or "0", "cm", "pot") / 100,
+        apart_m=[one / 100 for one in read_measures(body.apart, "cm", "apart")],
+        staggered=body.staggered,
+        wanted=read_count(body.pots, "pots", "pots") if body.pots.strip() else None,
+    )
+
+
+def _middles(
+    body: BedsIn, stand: PotStand, layout: BedLayout, bed_width_m: float, pot_m: float
+) -> list[dict[str, float]]:
+    long = max(pot_m, min(SEEN_M, layout.bed_length_m))
+    if stand.rows * (long / stand.apart_m + 1) > MOST_SEEN:
+        return []  # nobody could tell one from another
+    found = pot_middles(long_m=long, wide_m=bed_width_m, pot_m=pot_m, apart_m=stand.apart_m, staggered=body.staggered)
+    return [{"along": along, "across": across} for along, across in found]
+
+
+def _laid(body: BedsIn) -> dict[str, Any]:
     names = ("house_length", "house_width", "end_clearance", "bed_width", "path_width")
     m = {f"{name}_m": read_measure(getattr(body, name), "m", name) for name in names}
     layout = bed_layout(
@@ -103,6 +179,9 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
             bed_width_m=m["bed_width_m"],
             **house,
         )
+    gross = house["house_length_m"] * house["house_width_m"]
+    potted = _pots(body, layout, m["bed_width_m"], gross)
+    pot_m = read_measure(body.pot or "0", "cm", "pot") / 100 if potted else None
     drip = water = cover = None
     if body.lines.strip():
         drip = drip_lines(
@@ -118,7 +197,7 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
             area_m2=layout.net_area_m2,
             mm=mm,
             litres_an_hour=drip.litres_an_hour if drip else None,
-            plants=planted.plants if planted else None,
+            plants=planted.plants if planted else potted[-1].pots if potted else None,
         )
     if body.sheet.strip():
         cover = cover_sheets(
@@ -136,16 +215,30 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
         "bed_length_m": layout.bed_length_m,
         "edges_m": bed_edges_m(layout.beds, **across),
         "net_m2": layout.net_area_m2,
-        "gross_m2": house["house_length_m"] * house["house_width_m"],
+        "gross_m2": gross,
         "share_used": layout.share_used,
         "plants": planted.plants if planted else None,
         "net_per_m2": planted.net_per_m2 if planted else None,
         "gross_per_m2": planted.gross_per_m2 if planted else None,
+        "pot_m": pot_m,
+        "pots_wanted": read_count(body.pots, "pots", "pots") if potted and body.pots.strip() else None,
+        "pots": [
+            {
+                **{name: getattr(one, name) for name in PotsOut.model_fields if name != "middles_m"},
+                "middles_m": _middles(body, one, layout, m["bed_width_m"], pot_m or 0.0),
+            }
+            for one in potted
+        ],
         "drip": drip,
         "watering": water
         and {name: getattr(water, name) for name in ("litres", "minutes", "litres_a_plant")} | {"mm": mm},
         "cover": cover,
         "working": steps(
-            tuple(step for one in (layout, planted, drip, water, cover) if one is not None for step in one.working)
+            tuple(
+                step
+                for one in (layout, planted, *potted, drip, water, cover)
+                if one is not None
+                for step in one.working
+            )
         ),
     }

@@ -953,6 +953,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places/layout.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bed Card
+         * @description The same on A5, to lay out by.
+         */
+        get: operations["aldrip_places_layout_api_bed_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/day": {
         parameters: {
             query?: never;
@@ -6070,6 +6090,12 @@ export interface components {
             net_per_m2: number | null;
             /** Gross Per M2 */
             gross_per_m2: number | null;
+            /** Pot M */
+            pot_m: number | null;
+            /** Pots Wanted */
+            pots_wanted: number | null;
+            /** Pots */
+            pots: components["schemas"]["PotsOut"][];
             drip: components["schemas"]["DripOut"] | null;
             watering: components["schemas"]["WateringOut"] | null;
             cover: components["schemas"]["SheetsOut"] | null;
@@ -6102,6 +6128,35 @@ export interface components {
             origin: string;
             /** Source */
             source?: string | null;
+        };
+        /** PotAtOut */
+        PotAtOut: {
+            /** Along */
+            along: number;
+            /** Across */
+            across: number;
+        };
+        /**
+         * PotsOut
+         * @description Pots at a distance [m]; `middles_m`: where they stand on the first metres of a bed, along and across it.
+         */
+        PotsOut: {
+            /** Apart M */
+            apart_m: number;
+            /** Rows */
+            rows: number;
+            /** A Bed */
+            a_bed: number;
+            /** Pots */
+            pots: number;
+            /** Net Per M2 */
+            net_per_m2: number;
+            /** Gross Per M2 */
+            gross_per_m2: number;
+            /** Beds For */
+            beds_for: number | null;
+            /** Middles M */
+            middles_m: components["schemas"]["PotAtOut"][];
         };
         /** SheetsOut */
         SheetsOut: {
@@ -6149,15 +6204,30 @@ export interface components {
          * @description Lengths as typed, in metres where no unit stands (“46 ft”, “30 in”); empty where nothing is asked.
          */
         BedsIn: {
-            /** House Length */
+            /**
+             * House Length
+             * @default
+             */
             house_length: string;
-            /** House Width */
+            /**
+             * House Width
+             * @default
+             */
             house_width: string;
-            /** End Clearance */
+            /**
+             * End Clearance
+             * @default
+             */
             end_clearance: string;
-            /** Bed Width */
+            /**
+             * Bed Width
+             * @default
+             */
             bed_width: string;
-            /** Path Width */
+            /**
+             * Path Width
+             * @default
+             */
             path_width: string;
             /**
              * Outer Paths
@@ -6184,6 +6254,26 @@ export interface components {
              * @default
              */
             in_row: string;
+            /**
+             * Pot
+             * @default
+             */
+            pot: string;
+            /**
+             * Apart
+             * @default
+             */
+            apart: string;
+            /**
+             * Staggered
+             * @default false
+             */
+            staggered: boolean;
+            /**
+             * Pots
+             * @default
+             */
+            pots: string;
             /**
              * Lines
              * @default
@@ -15386,6 +15476,46 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BedsOut"];
                 };
+            };
+        };
+    };
+    aldrip_places_layout_api_bed_card: {
+        parameters: {
+            query?: {
+                house_length?: string;
+                house_width?: string;
+                end_clearance?: string;
+                bed_width?: string;
+                path_width?: string;
+                outer_paths?: boolean;
+                beds?: string;
+                bed_length?: string;
+                rows?: string;
+                in_row?: string;
+                pot?: string;
+                apart?: string;
+                staggered?: boolean;
+                pots?: string;
+                lines?: string;
+                emitter_apart?: string;
+                emitter_flow?: string;
+                water?: string;
+                sheet?: string;
+                overlap?: string;
+                held?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

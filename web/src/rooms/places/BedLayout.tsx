@@ -6,6 +6,7 @@ import { Sheet } from "../../ui/parts";
 import { useAsk } from "../../ui/useAsk";
 
 type Found = Schemas["BedsOut"];
+const POTS = ["pot", "apart", "pots"];
 const START = {
   house_length: "",
   house_width: "",
@@ -17,6 +18,10 @@ const START = {
   bed_length: "",
   rows: "",
   in_row: "",
+  pot: "",
+  apart: "",
+  staggered: "",
+  pots: "",
   lines: "",
   emitter_apart: "30 cm",
   emitter_flow: "1.6",
@@ -29,13 +34,16 @@ const START = {
 /** Beds laid out in a house, drawn to scale; what does not fit says what would. */
 export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((net_m2: number) => void) | null }) {
   const [found, setFound] = useState<Found | null>(null);
+  const [paper, setPaper] = useState("");
   const ask = useAsk({
     start: START,
     again: false,
     names: (field) => field.replace(/_m$/, ""),
-    onDone: setFound,
-    save: ({ outer, ...typed }: typeof START) =>
-      take(api.POST("/api/places/layout", { body: { ...typed, outer_paths: outer === "yes" } })),
+    onDone: (made) => {
+      setFound(made);
+      setPaper(paperOf(ask.form.getValues()));
+    },
+    save: (typed: typeof START) => take(api.POST("/api/places/layout", { body: bodyOf(typed) })),
   });
   return (
     <Sheet open onClose={onClose} title="Lay out beds" wide>
@@ -56,6 +64,20 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
             <AskField ask={ask} name="rows" label="Rows on a bed" hint="empty: no plants" digits="whole" />
             <AskField ask={ask} name="in_row" label="Plant to plant" />
           </div>
+          <details open={found?.pots.length || ask.told.some((one) => POTS.includes(one)) ? true : undefined}>
+            <summary className="btn-link w-fit cursor-pointer list-none">Pots, and how they are spaced</summary>
+            <div className="mt-2 grid grid-cols-2 items-start gap-3">
+              <AskField ask={ask} name="pot" label="A pot, across" hint="cm" />
+              <AskField ask={ask} name="pots" label="How many" hint="empty: as many as stand" digits="whole" />
+              <AskField
+                ask={ask}
+                name="apart"
+                label="From middle to middle"
+                hint="cm, as they are spaced: “10, 18, 25”"
+              />
+              <AskField ask={ask} name="staggered" label="In the gaps of the row before" type="check" />
+            </div>
+          </details>
           <details open={found?.drip || found?.watering || found?.cover ? true : undefined}>
             <summary className="btn-link w-fit cursor-pointer list-none">Drip lines, water, covers</summary>
             <div className="mt-2 grid grid-cols-2 items-start gap-3">
@@ -70,7 +92,7 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
           </details>
         </AskForm>
         {found ? (
-          <Laid found={found} onTake={onTake} />
+          <Laid found={found} paper={paper} onTake={onTake} />
         ) : (
           <p className="note">What fits is drawn here, to scale, with the ground of the beds and of the house.</p>
         )}
@@ -79,7 +101,25 @@ export function BedLayout({ onClose, onTake }: { onClose: () => void; onTake: ((
   );
 }
 
-function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => void) | null }) {
+const bodyOf = ({ outer, staggered, ...typed }: typeof START) => ({
+  ...typed,
+  outer_paths: outer === "yes",
+  staggered: staggered === "yes",
+});
+
+/** The card on paper, of what was typed. */
+function paperOf(typed: typeof START): string {
+  const query = new URLSearchParams(Object.entries(bodyOf(typed)).map(([name, value]) => [name, String(value)]));
+  return `/api/places/layout.pdf?${query}`;
+}
+
+interface LaidProps {
+  found: Found;
+  paper: string;
+  onTake: ((net_m2: number) => void) | null;
+}
+
+function Laid({ found, paper, onTake }: LaidProps) {
   const two = (value: number) => value.toFixed(2);
   return (
     <div className="min-w-0">
@@ -121,6 +161,7 @@ function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => vo
           ) : null}
         </tbody>
       </table>
+      {found.pots.length && found.pot_m !== null ? <Pots found={found} pot={found.pot_m} /> : null}
       <details className="mt-3">
         <summary className="btn-link cursor-pointer">How it was reckoned</summary>
         <ul className="mt-1">
@@ -131,12 +172,85 @@ function Laid({ found, onTake }: { found: Found; onTake: ((net_m2: number) => vo
           ))}
         </ul>
       </details>
-      {onTake ? (
-        <button type="button" className="btn mt-3" onClick={() => onTake(found.net_m2)}>
-          Add these beds as a place
-        </button>
-      ) : null}
+      <div className="mt-3 flex flex-wrap gap-3">
+        {onTake ? (
+          <button type="button" className="btn" onClick={() => onTake(found.net_m2)}>
+            Add these beds as a place
+          </button>
+        ) : null}
+        <a className="btn" href={paper} target="_blank" rel="noreferrer">
+          Print on A5
+        </a>
+      </div>
     </div>
+  );
+}
+
+/** Pots at each distance to which they are spaced: the figures, and the first metres of a bed to scale. */
+function Pots({ found, pot }: { found: Found; pot: number }) {
+  const cm = (value: number) => `${Number((value * 100).toFixed(1))} cm`;
+  const long = Math.min(2, found.bed_length_m);
+  const scale = 150 / long;
+  return (
+    <section className="mt-4" aria-label="Pots">
+      <h3 className="font-semibold">Pots of {cm(pot)}, spaced as they grow</h3>
+      <table className="tbl mt-1 max-w-xl">
+        <thead>
+          <tr>
+            <th>From middle to middle</th>
+            <th className="num">Rows</th>
+            <th className="num">On a bed</th>
+            <th className="num">On all</th>
+            <th className="num">a m² net</th>
+            <th className="num">gross</th>
+            {found.pots_wanted === null ? null : <th className="num">Beds for {count(found.pots_wanted)}</th>}
+          </tr>
+        </thead>
+        <tbody>
+          {found.pots.map((one) => (
+            <tr key={one.apart_m}>
+              <td>{cm(one.apart_m)}</td>
+              <td className="num">{count(one.rows)}</td>
+              <td className="num">{count(one.a_bed)}</td>
+              <td className="num">{count(one.pots)}</td>
+              <td className="num">{one.net_per_m2.toFixed(1)}</td>
+              <td className="num">{one.gross_per_m2.toFixed(1)}</td>
+              {one.beds_for === null ? null : (
+                <td className="num">
+                  {one.beds_for > found.beds ? <b>{count(one.beds_for)}, too many</b> : count(one.beds_for)}
+                </td>
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="mt-2 flex flex-wrap gap-4">
+        {found.pots.map((one) => (
+          <figure key={one.apart_m} className="m-0">
+            <svg
+              width={150}
+              height={found.bed_width_m * scale + 2}
+              role="img"
+              aria-label={`${long} m of a bed with pots ${cm(one.apart_m)} apart`}
+            >
+              <rect x={0.5} y={0.5} width={149} height={found.bed_width_m * scale} className="fill-frame stroke-ink" />
+              {one.middles_m.map(({ along, across }) => (
+                <circle
+                  key={`${along} ${across}`}
+                  cx={along * scale}
+                  cy={across * scale}
+                  r={(pot / 2) * scale}
+                  className="fill-plan stroke-line"
+                />
+              ))}
+            </svg>
+            <figcaption className="note">
+              {cm(one.apart_m)}, {long} m of a bed
+            </figcaption>
+          </figure>
+        ))}
+      </div>
+    </section>
   );
 }
 
