@@ -27,6 +27,7 @@ ASKED = {
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
+    "later": "/sowing/later?before=2027-12-01",
     "applications": "/applications",
     "clocks": "/clocks",
     "feeds": "/feeds",

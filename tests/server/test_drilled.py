@@ -145,6 +145,7 @@ class Drilling(DrilledCase):
     def test_it_prints_and_exports_without_rows(self) -> None:
         block = self.drilled_block()
         self.assertTrue(self.get(f"/seed-blocks/{block.pk}/rows.pdf").content.startswith(b"%PDF"))
+        self.assertTrue(self.get(f"/seed-blocks/{block.pk}/drill.pdf").content.startswith(b"%PDF"))
         rows = list(csv.reader(io.StringIO(self.get(f"/seed-blocks/{block.pk}/rows.csv").content.decode())))
         self.assertEqual(len(rows), 1)
         answer: Any = self.get(f"/seed-blocks/{block.pk}/rows.geojson")

@@ -68,6 +68,12 @@ class DrillPlans(DrilledCase, PrintCase):
         self.assertIn("344.1", text)
         self.assertNotIn("Pattern", text)
         self.assertIn("allergy", text)  # the crop's own cautions
+        card = self.text(f"/seed-blocks/{block.pk}/drill.pdf")
+        self.assertIn("344.1 kg", card)
+        self.assertIn("5.7 seeds", card)
+        caught = 152.9 * 1000 / (10_000 / block.row_spacing_m) * 50  # kg/ha over the metres of a hectare
+        self.assertRegex(card, rf"over 50 m\s*{caught:.1f} g")
+        self.assertIn("engine off", card)
 
 
 class LotPapers(PrintCase):

@@ -83,6 +83,7 @@ const routes = [
     "/sowing",
     lazyRouteComponent(() => import("./rooms/sowing/Sowing"), "Sowing"),
     "card",
+    "later",
     "medium",
   ),
   at(

@@ -13,7 +13,7 @@ from aldrip.lots.models import Lot
 from aldrip.lots.processing import Cleaned, Dried, Load, Part
 from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, parts, reading
 from aldrip.seedcrops.laying import LayoutChange, load_block
-from aldrip.seedcrops.printing import rows_facts
+from aldrip.seedcrops.printing import drill_facts, rows_facts
 from aldrip.seedcrops.schemas import (
     AllInIn,
     BlockOut,
@@ -321,6 +321,13 @@ def rows_pdf(ctx: Ctx, block_id: Ref) -> HttpResponse:
     """The row plan for the planter's cab."""
     found = load_block(ctx, block_id)
     return answer_pdf(f"row-plan-{found.batch.code}", pdf("print/rows.html", rows_facts(ctx, found)))
+
+
+@room.get("/seed-blocks/{ref:block_id}/drill.pdf", "see")
+def drill_pdf(ctx: Ctx, block_id: Ref) -> HttpResponse:
+    """What is caught before the drill goes into the field, on A5."""
+    found = load_block(ctx, block_id)
+    return answer_pdf(f"drill-card-{found.batch.code}", pdf("print/drill.html", drill_facts(ctx, found)))
 
 
 @room.get("/seed-blocks/{ref:block_id}/rows.csv", "see")

@@ -8,6 +8,7 @@ from aldrip.seedcrops.generations import rate_of, rows_of, seed_needed, weights_
 from aldrip.seedcrops.laying import ROLES, layout_of, left_m2, ring_m
 from aldrip.seedcrops.models import SeedBlock
 from aldrip.seedcrops.reading import class_names, drawing_of
+from aldrip_core.drill_test import STRETCH_M, drill_test
 from aldrip_core.geometry import area_m2
 
 WIDE = 700.0  # points of the drawing's longer side
@@ -88,3 +89,46 @@ def rows_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
         ],
         "cautions": block.batch.crop.cautions,
     }
+
+
+def drill_facts(ctx: Ctx, block: SeedBlock) -> dict[str, Any]:
+    """What the drill card shows: of each line the seed to take along, and what must be caught before it goes into the field."""
+    rows = rows_facts(ctx, block)
+    weights = weights_of(ctx, block)
+    plan, needed = rows_of(block, weights), seed_needed(block, weights)
+    metres = (
+        plan.metres if plan else {p.role: area_m2(ring_m(block)) / block.row_spacing_m for p in block.parents.all()}
+    )
+    drilled, missing = [], []
+    for parent, line in zip(block.parents.all(), rows["lines"], strict=True):
+        kg, long = needed.get(parent.role, 0.0), metres.get(parent.role, 0.0)
+        if kg <= 0 or long <= 0:
+            missing.append(f"Of {parent.line.name} no seed is reckoned yet.")
+            continue
+        lot = next((one.lot for one in parent.sown.all()), None) or weights.lot_of(parent.line)
+        # Where lines stand beside each other, no one knows here which rows of the drill are whose.
+        together = 1 if block.pattern else max(1, block.planter_rows or 1)
+        found = drill_test(seed_kg=kg, metres=long, tgw_g=weights.tgw[parent.role], rows=together)
+        drilled.append(
+            {
+                **line,
+                "words": line["words"] if len(rows["lines"]) > 1 else "",
+                "lot": lot.code if lot else "",
+                "kg": number(kg, 2 if kg < 10 else 1),
+                "seeds": number(found.seeds_a_metre, 1),
+                "every": number(100 / found.seeds_a_metre, 1),
+                "stretch": f"{STRETCH_M:g}",
+                "together": together if together > 1 else None,
+                **{
+                    name: number(value, 1 if value < 1000 else 0)
+                    for name, value in (
+                        ("a_row", found.grams_a_row),
+                        ("in_all", found.grams_in_all),
+                        ("least", found.least_g),
+                        ("most", found.most_g),
+                    )
+                },
+                "depth": f"{block.batch.crop.depth_mm:g}" if block.batch.crop.depth_mm else "",
+            }
+        )
+    return {**rows, "drilled": drilled, "missing": " ".join(missing)}

@@ -188,6 +188,17 @@ export const cardQuery = (id: Ref) =>
     queryKey: ["card", id],
     queryFn: () => take(api.GET("/api/batches/{batch_id}/card", { params: { path: { batch_id: id } } })),
   });
+export const laterQuery = (before: string) =>
+  queryOptions({
+    queryKey: ["later", before],
+    queryFn: () => take(api.GET("/api/sowing/later", { params: { query: { before } } })),
+  });
+export const benchCardQuery = (batch: Ref, stage: string) =>
+  queryOptions({
+    queryKey: ["bench-card", batch, stage],
+    queryFn: () =>
+      take(api.GET("/api/batches/{batch_id}/stages/{key}/card", { params: { path: { batch_id: batch, key: stage } } })),
+  });
 export const runningQuery = queryOptions({
   queryKey: ["clocks"],
   queryFn: () => take(api.GET("/api/clocks")),

@@ -2943,6 +2943,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sowing/later": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Later
+         * @description What is potted, pricked out, spaced or thinned before a day, by day; in the coming weeks where nobody says.
+         */
+        get: operations["aldrip_sowing_stage_cards_api_later"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/stages/{key}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench Card
+         * @description The card of one stage.
+         */
+        get: operations["aldrip_sowing_stage_cards_api_bench_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/stages/{key}/card.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench Card Pdf
+         * @description The same on A5.
+         */
+        get: operations["aldrip_sowing_stage_cards_api_bench_card_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines": {
         parameters: {
             query?: never;
@@ -4203,6 +4263,26 @@ export interface paths {
          * @description The row plan for the planter's cab.
          */
         get: operations["aldrip_seedcrops_api_rows_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/seed-blocks/{block_id}/drill.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drill Pdf
+         * @description What is caught before the drill goes into the field, on A5.
+         */
+        get: operations["aldrip_seedcrops_api_drill_pdf"];
         put?: never;
         post?: never;
         delete?: never;
@@ -10488,6 +10568,95 @@ export interface components {
              * @default
              */
             more: string;
+        };
+        /**
+         * BenchWorkOut
+         * @description Work of a stage that is to come: how many plants come into it.
+         */
+        BenchWorkOut: {
+            /** Batch Id */
+            batch_id: number;
+            /**
+             * Batch Uuid
+             * Format: uuid
+             */
+            batch_uuid: string;
+            /** Code */
+            code: string;
+            /** Crop */
+            crop: string;
+            /** Stage */
+            stage: string;
+            /** Name */
+            name: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Many */
+            many: number;
+        };
+        /** BenchCardOut */
+        BenchCardOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Code */
+            code: string;
+            /** Stage */
+            stage: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Crop */
+            crop: string;
+            /** Cultivar */
+            cultivar: string;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Day Words */
+            day_words: string;
+            /** Done */
+            done: boolean;
+            /** From Place */
+            from_place: string;
+            /** Place */
+            place: string;
+            /** Container */
+            container: string;
+            /** Apart Words */
+            apart_words: string;
+            /** Mix */
+            mix: string;
+            /** Litres Words */
+            litres_words: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /** Figures */
+            figures: components["schemas"]["ChainLinkOut"][];
+            /** Work */
+            work: components["schemas"]["BenchTaskOut"][];
+            /** Next */
+            next: components["schemas"]["NextOut"][];
+            /** Watch For */
+            watch_for: string[];
+            /** Cautions */
+            cautions: string[];
+        };
+        /** BenchTaskOut */
+        BenchTaskOut: {
+            /** Words */
+            words: string;
+            /** Minutes */
+            minutes: number | null;
+            /** Uses */
+            uses: string;
+            /** Part */
+            part: string;
         };
         /**
          * MachineOut
@@ -18085,6 +18254,72 @@ export interface operations {
             };
         };
     };
+    aldrip_sowing_stage_cards_api_later: {
+        parameters: {
+            query?: {
+                before?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchWorkOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_stage_cards_api_bench_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchCardOut"];
+                };
+            };
+        };
+    };
+    aldrip_sowing_stage_cards_api_bench_card_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     aldrip_sowing_sowers_api_machines: {
         parameters: {
             query?: never;
@@ -19707,6 +19942,26 @@ export interface operations {
         };
     };
     aldrip_seedcrops_api_rows_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                block_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    aldrip_seedcrops_api_drill_pdf: {
         parameters: {
             query?: never;
             header?: never;

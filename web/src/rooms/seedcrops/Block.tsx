@@ -134,6 +134,9 @@ export function BlockHead({ block, here }: { block: BlockData; here: (typeof TAB
         <a href={`/api/seed-blocks/${block.block_id}/rows.pdf`} target="_blank" rel="noreferrer">
           Row plan
         </a>
+        <a href={`/api/seed-blocks/${block.block_id}/drill.pdf`} target="_blank" rel="noreferrer">
+          Drill card
+        </a>
         <a href={`/api/seed-blocks/${block.block_id}/rows.csv`}>CSV</a>
         <a href={`/api/seed-blocks/${block.block_id}/rows.geojson`}>GeoJSON</a>
       </div>

@@ -9,6 +9,7 @@ import { addDays, isoWeek, shortDay } from "../../ui/dates";
 import { count, few, quantity } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
+import { BenchCards } from "./BenchCards";
 import { Chain } from "./Chain";
 import { FeedSection } from "./Feeds";
 import { Grafts } from "./Grafts";
@@ -101,6 +102,7 @@ export function Sowing() {
           </Link>
         </Empty>
       )}
+      <BenchCards />
       <Media />
       <FeedSection />
     </div>
