@@ -60,6 +60,7 @@ from aldrip.sowing.feeds_api import room as feeds
 from aldrip.sowing.grafting_api import room as grafting
 from aldrip.sowing.sowers_api import room as sowers
 from aldrip.sowing.stage_cards_api import room as stage_cards
+from aldrip.sowing.trays_api import room as trays
 from aldrip.stockplants.api import room as stockplants
 from aldrip.stockplants.planning_api import room as mother_plans
 from aldrip.stockplants.traps_api import room as traps
@@ -112,6 +113,7 @@ for router in (
     sowing.router,
     grafting.router,
     stage_cards.router,
+    trays.router,
     sowers.router,
     feeds.router,
     stockplants.router,

@@ -28,6 +28,7 @@ ASKED = {
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
     "later": "/sowing/later?before=2027-12-01",
+    "trays": "/trays",
     "applications": "/applications",
     "clocks": "/clocks",
     "feeds": "/feeds",

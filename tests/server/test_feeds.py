@@ -76,8 +76,11 @@ class Feeds(HouseCase):
         self.assertEqual(self.read(ec="1.2", ph="6")["said"], "")
         wrong = self.read(ec="2400 µS/cm", ph="")
         self.assertIn("thin it", wrong["said"])
+        asked = [one["words"] for one in self.get("/day")["beside"]]
+        self.assertEqual(asked, [f"Young plants, by salts: {wrong['said']}. Mend it, and read it again."])
         right = self.read(ec="1.4", replaces=wrong["id"], reason="read the wrong scale")
         self.assertEqual((right["said"], right["feed"]), ("", "Young plants, by salts"))
+        self.assertEqual(self.get("/day")["beside"], [])
         listed = self.get("/feeds")["readings"]
         self.assertEqual([one["ec"] for one in listed], [1.4, 1.2])
         self.assertEqual(

@@ -96,6 +96,7 @@ BODIES: dict[str, Any] = {
     "/tubers/{stack_id}/out": {"trays": "1", "to": "x", "client_uuid": uid()},
     "/tubers/samples": {"crew": "x", "looked": "1", "client_uuid": uid()},
     "/tubers/planting-list": {"crop": "x", "plots": []},
+    "/trays": {"name": "x", "client_uuid": uid()},
     "/traps": {"place_id": 0, "insect": "x", "client_uuid": uid()},
     "/mothers/plan-draft": {"crop_id": 0},
     "/mothers/plans": {"crop_id": 0, "client_uuid": uid()},

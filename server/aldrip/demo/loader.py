@@ -41,6 +41,7 @@ from aldrip.places.weather import days_of, take_days
 from aldrip.sowing.calibrating import MachineSpec, record_trial, save_machine, target_of
 from aldrip.sowing.feeding import record_feed
 from aldrip.sowing.practice_device import SEED
+from aldrip.sowing.trays import record as write_trays
 from aldrip.stockplants import tuber_store
 from aldrip.stockplants.models import MotherStock, TuberStack
 from aldrip.stockplants.planning import Asked, keep, ordered
@@ -138,6 +139,7 @@ class Season:
         self._mothers()
         self._tubers()
         self._traps()
+        self._trays()
         self._stand_on(self.ends)
         self._tasks()
         self._sowers()
@@ -396,6 +398,21 @@ class Season:
                     insect=insect,
                     catch=Catch(found, traps, 7),
                     act_from=act_from,
+                    client_uuid=self._uuid(),
+                )
+
+    def _trays(self) -> None:
+        """Trays that are washed and filled again."""
+        for name, on, owned, clean, lasts, acts in self.house["trays"]:
+            for day, what, many in ([on, "counted", owned], *acts):
+                self._stand_on(day)
+                write_trays(
+                    self.ctx,
+                    name=name,
+                    what=what,
+                    many=many,
+                    clean=clean if what == "counted" else 0,
+                    lasts=lasts if what == "counted" else None,
                     client_uuid=self._uuid(),
                 )
 

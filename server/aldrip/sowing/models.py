@@ -85,6 +85,32 @@ class FeedReading(Event):
         ]
 
 
+class TrayEvent(Event):
+    """Trays of a kind were counted (all that the house has), bought, washed or thrown away."""
+
+    class What(models.TextChoices):
+        COUNTED = "counted", "counted"
+        BOUGHT = "bought", "bought"
+        WASHED = "washed", "washed"
+        THROWN = "thrown", "thrown away"
+
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="tray_events")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    container = models.CharField(max_length=120)  # its name in the library
+    what = models.CharField(max_length=10, choices=What.choices)
+    many = models.PositiveIntegerField()
+    clean_ones = models.PositiveIntegerField(default=0)  # of those that were counted
+    lasts = models.PositiveIntegerField(null=True)  # fillings of one, where it was said
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "client_uuid"], name="tray_event_uuid_once"),
+            models.CheckConstraint(
+                condition=models.Q(clean_ones__lte=models.F("many")), name="no_more_clean_than_counted"
+            ),
+        ]
+
+
 class SowCheck(Event):
     """Cells, or places in a row, that were looked at while a batch was sown: those without a seed, those with two and more."""
 

@@ -199,6 +199,7 @@ export const benchCardQuery = (batch: Ref, stage: string) =>
     queryFn: () =>
       take(api.GET("/api/batches/{batch_id}/stages/{key}/card", { params: { path: { batch_id: batch, key: stage } } })),
   });
+export const traysQuery = queryOptions({ queryKey: ["trays"], queryFn: () => take(api.GET("/api/trays")) });
 export const runningQuery = queryOptions({
   queryKey: ["clocks"],
   queryFn: () => take(api.GET("/api/clocks")),

@@ -3003,6 +3003,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Trays
+         * @description Kinds of trays that were counted here, those that press first.
+         */
+        get: operations["aldrip_sowing_trays_api_list_trays"];
+        put?: never;
+        /**
+         * Record
+         * @description Trays were counted, bought, washed or thrown away.
+         */
+        post: operations["aldrip_sowing_trays_api_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/machines": {
         parameters: {
             query?: never;
@@ -10657,6 +10681,103 @@ export interface components {
             uses: string;
             /** Part */
             part: string;
+        };
+        /** TrayEventOut */
+        TrayEventOut: {
+            /** Id */
+            id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** What */
+            what: string;
+            /** Many */
+            many: number;
+            /** Clean */
+            clean: number;
+            /** By */
+            by: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * TrayRowOut
+         * @description `fills_each`, `washes_each`: on average since the first count; `short_by` at most from `short_on` on.
+         */
+        TrayRowOut: {
+            /** Name */
+            name: string;
+            /** Owned */
+            owned: number;
+            /** Clean */
+            clean: number;
+            /** Dirty */
+            dirty: number;
+            /** In Use */
+            in_use: number;
+            /** Fills Each */
+            fills_each: number;
+            /** Washes Each */
+            washes_each: number;
+            /** Lasts */
+            lasts: number | null;
+            /** Short On */
+            short_on: string | null;
+            /** Short By */
+            short_by: number;
+            /** Wash On */
+            wash_on: string | null;
+            /** Wash */
+            wash: number;
+            /** Pressing */
+            pressing: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Events */
+            events: components["schemas"]["TrayEventOut"][];
+        };
+        /**
+         * TrayEntryIn
+         * @description As typed. `many`: all that there are where they were counted, `clean` of them clean.
+         */
+        TrayEntryIn: {
+            /** Name */
+            name: string;
+            /**
+             * What
+             * @default counted
+             * @enum {string}
+             */
+            what: "counted" | "bought" | "washed" | "thrown";
+            /**
+             * Many
+             * @default
+             */
+            many: string;
+            /**
+             * Clean
+             * @default
+             */
+            clean: string;
+            /**
+             * Lasts
+             * @default
+             */
+            lasts: string;
+            /** On */
+            on?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Client Uuid
+             * Format: uuid
+             */
+            client_uuid: string;
         };
         /**
          * MachineOut
@@ -18317,6 +18438,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    aldrip_sowing_trays_api_list_trays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrayRowOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_trays_api_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrayEntryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrayRowOut"][];
+                };
             };
         };
     };

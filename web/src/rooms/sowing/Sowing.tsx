@@ -19,6 +19,7 @@ import { SowChecks } from "./SowChecks";
 import { Sower } from "./Sower";
 import { SownForm } from "./SownForm";
 import { Stand } from "./Stand";
+import { Trays } from "./Trays";
 
 type Batch = Schemas["BatchOut"];
 const HEAD = 22; // px, of a day
@@ -103,6 +104,7 @@ export function Sowing() {
         </Empty>
       )}
       <BenchCards />
+      <Trays />
       <Media />
       <FeedSection />
     </div>
