@@ -94,7 +94,8 @@ class InputSpec:
 class TaskSpec:
     """Work that hangs on a stage. `at`: before, start or end; minutes in all, a tray or a unit.
 
-    `every_days`: care that comes again as long as the stage lasts; 0: once. `uses` so much of an input: `amount`, `per` tray, unit or, when empty, in all.
+    `every_days`: care that comes again as long as the stage lasts; 0: once. `after_days`: what is at its start is done so
+    many days after it. `uses` so much of an input: `amount`, `per` tray, unit or, when empty, in all.
     """
 
     key: str
@@ -110,6 +111,7 @@ class TaskSpec:
     amount: Quantity | None = None
     per: str = ""
     every_days: int = 0
+    after_days: int = 0
 
 
 @dataclass(frozen=True, slots=True)

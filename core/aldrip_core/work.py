@@ -54,6 +54,8 @@ def tasks_of(plan: Plan, working: WorkingCalendar) -> Iterator[PlannedTask]:
             # Words are a person's own: a brace in them is a brace.
             title = task.words.replace("{crop}", crop)
             day = _day(stage, task, working)
+            if task.after_days and day >= stage.dates.end > stage.dates.start:
+                continue  # by then they have gone on
             if plan.request.leaves is not None and stage.spec.key == plan.request.method.last.key and task.at == "end":
                 day = max(day, working.on_or_after(plan.request.leaves[0]))  # loaded on the day of delivery, not before
             planned = PlannedTask(
@@ -184,7 +186,11 @@ def _quantity(stage: PlannedStage, task: TaskSpec) -> tuple[float | None, str]:
 def _day(stage: PlannedStage, task: TaskSpec, working: WorkingCalendar) -> date:
     if task.at == "end":
         return stage.dates.end
-    return working.on_or_before(stage.dates.start - timedelta(days=1)) if task.at == "before" else stage.dates.start
+    if task.at == "before":
+        return working.on_or_before(stage.dates.start - timedelta(days=1))
+    if task.after_days:
+        return working.on_or_after(stage.dates.start + timedelta(days=task.after_days))
+    return stage.dates.start
 
 
 def _minutes(task: TaskSpec, quantity: float) -> int:

@@ -27,6 +27,8 @@ ASKED = {
     "seedcrops": "/seed-crops",
     "batch": "/batches/{batches}",
     "card": "/batches/{batches}/card",
+    "dressings": "/batches/{batches}/dressings",
+    "water": "/batches/{batches}/water",
     "later": "/sowing/later?before=2027-12-01",
     "trays": "/trays",
     "applications": "/applications",

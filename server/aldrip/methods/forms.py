@@ -175,6 +175,16 @@ TASK = (
         hint="as long as the stage lasts; 0: once",
         more=True,
     ),
+    Asked(
+        "after_days",
+        "so many days after its start",
+        Sort.WHOLE,
+        low=0,
+        high=400,
+        start=0,
+        hint="of work that is done when it begins; left out where the stage is over by then",
+        more=True,
+    ),
     _number("minutes", "Minutes in all", "min", high=10_000),
     _number("minutes_per_tray", "Minutes a tray", "min", high=1000),
     _number("minutes_per_unit", "Minutes a piece", "min", high=1000),
@@ -295,6 +305,10 @@ SALT = (
     Asked("input", "or a product", Sort.ROW, of="input"),
     _number("grams", "Grams", "g", low=0.001, high=1e6, needed=True),
 )
+AMENDMENT = (
+    Asked("input", "Product", Sort.ROW, of="input", needed=True),
+    _number("kg_per_m3", "Kilograms in a cubic metre", "kg/m³", low=0.001, high=200, needed=True),
+)
 LIMIT = (
     Asked("words", "What is judged", needed=True),
     Asked("attribute", "Known as", hint="made from the words when left empty"),
@@ -370,6 +384,7 @@ FORMS: dict[str, tuple[Asked, ...]] = {
     "mix": (
         NAME,
         Asked("parts", "Parts by volume", Sort.PARTS, needed=True, hint="“peat 3, perlite 1”"),
+        Asked("amendments", "Mixed in", Sort.TABLE, fields=AMENDMENT, start=[], hint="controlled release, lime"),
         _share("settling", "Settles by", start=0.1),
         _share("spillage", "Spilled", start=0.05),
         Asked("note", "Note", start=""),

@@ -52,7 +52,7 @@ CONTAINER_FIELDS = ("name", "kind", "cells", "cell_ml", "length_cm", "width_cm",
 INPUT_FIELDS = ("name", "kind", "unit", "contains", "active", "registration", "allowed", "note", "cautions")
 TREATMENT_FIELDS = ("name", "kind", "form", "crops", "raw_only", "steps", "use_within_h", "note", "cautions")
 RECIPE_FIELDS = ("name", "litres", "salts", "ec_low", "ec_high", "ph_low", "ph_high", "note", "cautions")
-MIX_FIELDS = ("name", "parts", "settling", "spillage", "note", "cautions")
+MIX_FIELDS = ("name", "parts", "amendments", "settling", "spillage", "note", "cautions")
 METHOD_FIELDS = (
     "form",
     "unit",

@@ -136,6 +136,7 @@ class Mix(Shared):
     """A growing medium in parts by volume."""
 
     parts = models.JSONField()  # name → parts
+    amendments = models.JSONField(default=list)  # what is mixed in: [{input, kg_per_m3}]
     settling = models.FloatField(default=0)
     spillage = models.FloatField(default=0)
     note = models.CharField(max_length=300, blank=True)

@@ -108,7 +108,7 @@ INPUT_FIELDS = (
     "cautions",
     "sources",
 )
-MIX_FIELDS = ("slug", "edition", "name", "parts", "settling", "spillage", "note", "cautions", "sources")
+MIX_FIELDS = ("slug", "edition", "name", "parts", "amendments", "settling", "spillage", "note", "cautions", "sources")
 CROP_FIELDS = (
     "slug",
     "edition",
@@ -397,6 +397,7 @@ def _tasks(stage: Mapping[str, Any], inputs: Mapping[str, InputSpec]) -> list[Ta
                 written(task["amount"]) if task.get("amount") else None,
                 task.get("per") or "",
                 int(task.get("every_days") or 0),
+                int(task.get("after_days") or 0),
             )
         )
     return found

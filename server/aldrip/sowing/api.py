@@ -26,6 +26,14 @@ class PartOut(Schema):
     litres: float
 
 
+class MixedInOut(Schema):
+    """What is mixed into the medium, and what a litre of it holds then."""
+
+    name: str
+    words: str
+    note: str
+
+
 class FilledFromOut(Schema):
     """A lot of medium that its trays were filled from."""
 
@@ -94,6 +102,7 @@ class CardOut(Schema):
     litres: float | None
     parts: list[PartOut]
     more_media: list[PartOut]
+    mixed_in: list[MixedInOut]
     medium_note: str
     steps: list[CardStepOut]
     next: list[NextOut]

@@ -15,13 +15,16 @@ from aldrip.batches.forecasting import load_many
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.batches.saved import Saved
 from aldrip.diary.models import Task
-from aldrip.places.models import Place
+from aldrip.places.climate import climate_of
+from aldrip.places.models import Kind, Place
 from aldrip_core.media import media
 from aldrip_core.place_kinds import PLACE_KINDS
 from aldrip_core.requirements import WEEK, ByWeek, Need, by_week, monday, weeks_from
 from aldrip_core.units import Unit, unit
+from aldrip_core.water_need import FULL, mm_between
 
 MOST_WEEKS = 52
+LONGEST_DAYS = 1000
 TO_COME = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
 
 
@@ -34,7 +37,18 @@ def ahead(ctx: Ctx, weeks: int) -> tuple[date, tuple[ByWeek, ...]]:
         raise refuse("weeks", "out_of_range", f"{weeks} weeks cannot be shown; 1 to {MOST_WEEKS}.")
     first = monday(ctx.today)
     needs = [*_of_batches(ctx, first, weeks), *_of_tasks(ctx), *_of_places(ctx, first, weeks)]
-    order = ("Seed", "Begun with", "Trays and pots", "Mix", "Parts of mixes", "Labels", "Used", "Benches", "Work")
+    order = (
+        "Seed",
+        "Begun with",
+        "Trays and pots",
+        "Mix",
+        "Parts of mixes",
+        "Labels",
+        "Used",
+        "Water",
+        "Benches",
+        "Work",
+    )
     return first, by_week(sorted(needs, key=lambda one: order.index(one.kind)), first=first, weeks=weeks)
 
 
@@ -119,11 +133,17 @@ def _of_tasks(ctx: Ctx) -> Iterator[Need]:
 
 def _of_places(ctx: Ctx, first: date, weeks: int) -> Iterator[Need]:
     """Square metres, beds or trays that stand for a week, by kind of place."""
-    places = {place.pk: place for place in ctx.rows(Place)}
+    places = {place.pk: place for place in ctx.rows(Place).select_related("site")}
     rows = Occupancy.objects.filter(place__in=list(places), during__overlap=(first, first + weeks * WEEK))
     for pk, during, amount in rows.values_list("place_id", "during", "amount"):
         place, days = places[pk], (during.upper - during.lower).days
-        what = f"{PLACE_KINDS.get(place.kind, place.kind)}, mean of the week"
+        kind = PLACE_KINDS.get(place.kind, place.kind)
+        if unit(place.unit) is Unit.SQUARE_METRE and days <= LONGEST_DAYS and place.kind != Kind.FIELD:
+            # Fields are rained on: what is given there is for whoever looks at the sky.
+            litres = amount * FULL * mm_between(climate_of(place), during.lower, during.upper)
+            if litres > 0:
+                yield Need("Water", kind, "L", litres, during.lower, during.upper)
+        what = f"{kind}, mean of the week"
         yield Need("Benches", what, unit(place.unit).words, amount * days / 7, during.lower, during.upper)
 
 

@@ -15,6 +15,7 @@ from aldrip.lots.models import MediumUse
 from aldrip.lots.moving import shown_of
 from aldrip.lots.taking import balance_words
 from aldrip.methods.snapshot import container_spec
+from aldrip.sowing.dressings import mixed_in
 from aldrip_core.cutting_day import blade_cautions, setting
 from aldrip_core.media import cover_litres
 from aldrip_core.schedule import StageDates
@@ -100,6 +101,7 @@ def card_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
             for name, litres in (medium.by_part if medium else {}).items()
         ],
         "more_media": more_media(saved, snapshot),
+        "mixed_in": mixed_in(ctx, mix, medium.litres if medium else 0.0),
         "medium_note": mix["note"] if mix else "",
         "steps": _steps(batch, snapshot),
         "next": [

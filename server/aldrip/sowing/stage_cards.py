@@ -13,6 +13,7 @@ from aldrip.batches.forecasting import load_many
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.diary.models import Task
+from aldrip.sowing.dressings import ground_of, mixed_in
 from aldrip_core.media import media
 from aldrip_core.sowing_chain import Link
 from aldrip_core.stage_work import AT_THE_BENCH, stage_work
@@ -30,25 +31,6 @@ def has_card(spec: StageSpec) -> bool:
 def into(saved: Saved, spec: StageSpec) -> float:
     """How many come into a stage, as it stands now."""
     return saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
-
-
-def ground_of(spec: StageSpec, standing: StageSpec | None) -> float | None:
-    """Ground that each takes in a stage [m²]: its own, or its share of what it stands in."""
-    if spec.density is Density.UNIT_M2:
-        return spec.unit_m2 or None
-    container = spec.container or (standing.container if standing else None)
-    if spec.density is Density.TRAY_M2 and container is not None:
-        return container.area_m2 / container.cells
-    return None
-
-
-def _holder(saved: Saved, spec: StageSpec) -> StageSpec | None:
-    """The stage before it in which plants were set into what they stand in."""
-    while spec.after is not None:
-        spec = saved.method.by_key[spec.after]
-        if spec.container is not None:
-            return spec
-    return None
 
 
 def coming(ctx: Ctx, before: date) -> Iterator[dict[str, Any]]:
@@ -95,6 +77,7 @@ def card_of(ctx: Ctx, batch_id: Ref, key: str) -> dict[str, Any]:
     links = _figures(saved, spec, mix, sum(task.minutes or 0 for task in tasks))
     litres = next((one.value for one in links if one.key == "litres"), 0.0)
     parts = media(parts=mix["parts"], litres=litres).by_part if mix and litres else {}
+    amended = mixed_in(ctx, mix, litres)
     return {
         "batch_id": batch.pk,
         "code": batch.code,
@@ -114,6 +97,7 @@ def card_of(ctx: Ctx, batch_id: Ref, key: str) -> dict[str, Any]:
         "mix": mix["name"] if parts else "",
         "litres_words": number(litres, 1) if parts else "",
         "parts": [{"name": name, "litres": much} for name, much in parts.items()],
+        "mixed_in": amended,
         "figures": [
             {
                 **{name: getattr(one, name) for name in ("key", "label", "value", "unit", "note")},
@@ -153,7 +137,7 @@ def _figures(saved: Saved, spec: StageSpec, mix: Mapping[str, Any] | None, minut
         cells=spec.container.cells if spec.container else None,
         cell_ml=spec.container.cell_ml if spec.container and mix else 0.0,
         extra=mix["settling"] + mix["spillage"] if mix else 0.0,
-        ground_m2=ground_of(spec, _holder(saved, spec)),
+        ground_m2=ground_of(saved, spec),
         minutes=minutes,
     )
 

@@ -10,9 +10,11 @@ from ninja import Schema
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf
+from aldrip.base.schemas import StepOut
 from aldrip.base.words import number
 from aldrip.sowing import stage_cards
-from aldrip.sowing.api import ChainLinkOut, NextOut, PartOut
+from aldrip.sowing.api import ChainLinkOut, MixedInOut, NextOut, PartOut
+from aldrip.sowing.dressings import dressings_of, water_of
 
 room = Room("sowing")
 BIG = ("plants", "pieces", "m2")  # what stands large on the card
@@ -56,6 +58,7 @@ class BenchCardOut(Schema):
     mix: str
     litres_words: str
     parts: list[PartOut]
+    mixed_in: list[MixedInOut]
     figures: list[ChainLinkOut]
     work: list[BenchTaskOut]
     next: list[NextOut]
@@ -67,6 +70,50 @@ class BenchCardOut(Schema):
 def later(ctx: Ctx, before: date | None = None) -> Any:
     """What is potted, pricked out, spaced or thinned before a day, by day; in the coming weeks where nobody says."""
     return list(stage_cards.coming(ctx, before or ctx.today + timedelta(weeks=6)))
+
+
+class DressingOut(Schema):
+    """One dressing of a batch; `kg_per_ha` of the ground it stands on, where that is known."""
+
+    task_id: int
+    on: date
+    words: str
+    product: str
+    each_words: str
+    kg: float
+    kg_per_ha: float | None
+    nutrients_words: str
+    done: bool
+    working: list[StepOut]
+
+
+@room.get("/batches/{ref:batch_id}/dressings", "see", response=list[DressingOut])
+def dressings(ctx: Ctx, batch_id: Ref) -> Any:
+    """Solid feed of a batch by day: grams each, kilos in all and a hectare."""
+    return dressings_of(ctx, batch_id)
+
+
+class DrinksOut(Schema):
+    """What a stage drinks: on the mean of its days, at once, in all."""
+
+    stage: str
+    name: str
+    place: str
+    start: date
+    end: date
+    m2: float
+    mm_a_day: float
+    litres_a_day: float
+    times_a_week: float
+    litres_a_time: float
+    litres: float
+    working: list[StepOut]
+
+
+@room.get("/batches/{ref:batch_id}/water", "see", response=list[DrinksOut])
+def water(ctx: Ctx, batch_id: Ref) -> Any:
+    """What a batch drinks, stage by stage."""
+    return water_of(ctx, batch_id)
 
 
 @room.get("/batches/{ref:batch_id}/stages/{key}/card", "see", response=BenchCardOut)

@@ -199,6 +199,16 @@ export const benchCardQuery = (batch: Ref, stage: string) =>
     queryFn: () =>
       take(api.GET("/api/batches/{batch_id}/stages/{key}/card", { params: { path: { batch_id: batch, key: stage } } })),
   });
+export const dressingsQuery = (batch: Ref) =>
+  queryOptions({
+    queryKey: ["dressings", batch],
+    queryFn: () => take(api.GET("/api/batches/{batch_id}/dressings", { params: { path: { batch_id: batch } } })),
+  });
+export const waterQuery = (batch: Ref) =>
+  queryOptions({
+    queryKey: ["water", batch],
+    queryFn: () => take(api.GET("/api/batches/{batch_id}/water", { params: { path: { batch_id: batch } } })),
+  });
 export const traysQuery = queryOptions({ queryKey: ["trays"], queryFn: () => take(api.GET("/api/trays")) });
 export const runningQuery = queryOptions({
   queryKey: ["clocks"],

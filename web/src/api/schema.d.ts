@@ -2963,6 +2963,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches/{batch_id}/dressings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Dressings
+         * @description Solid feed of a batch by day: grams each, kilos in all and a hectare.
+         */
+        get: operations["aldrip_sowing_stage_cards_api_dressings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/water": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Water
+         * @description What a batch drinks, stage by stage.
+         */
+        get: operations["aldrip_sowing_stage_cards_api_water"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/batches/{batch_id}/stages/{key}/card": {
         parameters: {
             query?: never;
@@ -10346,6 +10386,8 @@ export interface components {
             parts: components["schemas"]["PartOut"][];
             /** More Media */
             more_media: components["schemas"]["PartOut"][];
+            /** Mixed In */
+            mixed_in: components["schemas"]["MixedInOut"][];
             /** Medium Note */
             medium_note: string;
             /** Steps */
@@ -10394,6 +10436,18 @@ export interface components {
             code: string;
             /** Words */
             words: string;
+        };
+        /**
+         * MixedInOut
+         * @description What is mixed into the medium, and what a litre of it holds then.
+         */
+        MixedInOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Note */
+            note: string;
         };
         /** NextOut */
         NextOut: {
@@ -10621,6 +10675,71 @@ export interface components {
             /** Many */
             many: number;
         };
+        /**
+         * DressingOut
+         * @description One dressing of a batch; `kg_per_ha` of the ground it stands on, where that is known.
+         */
+        DressingOut: {
+            /** Task Id */
+            task_id: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /** Words */
+            words: string;
+            /** Product */
+            product: string;
+            /** Each Words */
+            each_words: string;
+            /** Kg */
+            kg: number;
+            /** Kg Per Ha */
+            kg_per_ha: number | null;
+            /** Nutrients Words */
+            nutrients_words: string;
+            /** Done */
+            done: boolean;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
+        /**
+         * DrinksOut
+         * @description What a stage drinks: on the mean of its days, at once, in all.
+         */
+        DrinksOut: {
+            /** Stage */
+            stage: string;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /**
+             * Start
+             * Format: date
+             */
+            start: string;
+            /**
+             * End
+             * Format: date
+             */
+            end: string;
+            /** M2 */
+            m2: number;
+            /** Mm A Day */
+            mm_a_day: number;
+            /** Litres A Day */
+            litres_a_day: number;
+            /** Times A Week */
+            times_a_week: number;
+            /** Litres A Time */
+            litres_a_time: number;
+            /** Litres */
+            litres: number;
+            /** Working */
+            working: components["schemas"]["StepOut"][];
+        };
         /** BenchCardOut */
         BenchCardOut: {
             /** Batch Id */
@@ -10660,6 +10779,8 @@ export interface components {
             litres_words: string;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+            /** Mixed In */
+            mixed_in: components["schemas"]["MixedInOut"][];
             /** Figures */
             figures: components["schemas"]["ChainLinkOut"][];
             /** Work */
@@ -18393,6 +18514,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchWorkOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_stage_cards_api_dressings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DressingOut"][];
+                };
+            };
+        };
+    };
+    aldrip_sowing_stage_cards_api_water: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number | string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrinksOut"][];
                 };
             };
         };

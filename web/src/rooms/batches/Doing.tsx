@@ -7,6 +7,7 @@ import { shortDay } from "../../ui/dates";
 import { count, share } from "../../ui/format";
 import { useAddress, useMay } from "../../ui/hooks";
 import { useAsk } from "../../ui/useAsk";
+import { Dressings } from "../sowing/Dressings";
 import { EmergenceCount } from "../sowing/EmergenceCount";
 import { SownForm } from "../sowing/SownForm";
 
@@ -82,6 +83,7 @@ export function Doing({ batch }: { batch: Batch }) {
           </li>
         ))}
       </ul>
+      <Dressings batchId={batch.id} />
       <ul className="mt-2">
         {batch.tasks
           .filter((task) => task.state === "todo")

@@ -88,6 +88,16 @@ function BenchCard({ asked }: { asked: string }) {
                   <td className="num">{part.litres.toFixed(1)} L</td>
                 </tr>
               ))}
+              {card.mixed_in.map((one) => (
+                <tr key={one.name}>
+                  <td>
+                    {one.name} <span className="note">{one.note}</span>
+                  </td>
+                  <td className="num">
+                    <b>{one.words}</b>
+                  </td>
+                </tr>
+              ))}
             </tbody>
           </table>
         </section>

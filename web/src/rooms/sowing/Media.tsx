@@ -43,27 +43,25 @@ export function Media() {
         ) : null}
       </div>
       {data.length ? (
-        <table className="tbl">
-          <tbody>
-            {data.map((one) => (
-              <tr key={one.id}>
-                <td className="w-24">
-                  <button type="button" className="btn-link" onClick={() => open(one.uuid)}>
-                    {one.code}
-                  </button>
-                </td>
-                <td>{one.name}</td>
-                <td className="num whitespace-nowrap">
-                  {count(one.left)} of {count(one.litres)} L
-                </td>
-                <td>{one.state === "waits" ? <b>{one.sentence}</b> : one.sentence}</td>
-                <td className="note whitespace-nowrap">
-                  {one.readings.length ? `EC ${one.readings.at(-1)?.ec}, pH ${one.readings.at(-1)?.ph}` : ""}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <ul>
+          {data.map((one) => (
+            <li key={one.id} className="flex flex-wrap items-baseline gap-x-4 border-hair border-b py-1">
+              <button type="button" className="btn-link w-24 text-left" onClick={() => open(one.uuid)}>
+                {one.code}
+              </button>
+              <span className="w-40">{one.name}</span>
+              <span className="num w-28">
+                {count(one.left)} of {count(one.litres)} L
+              </span>
+              <span className="min-w-0 flex-1 basis-64">
+                {one.state === "waits" ? <b>{one.sentence}</b> : one.sentence}
+              </span>
+              <span className="note">
+                {one.readings.length ? `EC ${one.readings.at(-1)?.ec}, pH ${one.readings.at(-1)?.ph}` : ""}
+              </span>
+            </li>
+          ))}
+        </ul>
       ) : null}
       {add ? (
         <Sheet open onClose={() => setAdd(false)} title="Add a medium">

@@ -11,6 +11,7 @@ import { useAddress, useMay } from "../../ui/hooks";
 import { BatchCode, Empty, LotCode, RoomHead } from "../../ui/parts";
 import { BenchCards } from "./BenchCards";
 import { Chain } from "./Chain";
+import { Drinks } from "./Drinks";
 import { FeedSection } from "./Feeds";
 import { Grafts } from "./Grafts";
 import { Media } from "./Media";
@@ -196,6 +197,16 @@ function Card({ batch }: { batch: Batch }) {
                   </button>
                 </td>
               </tr>
+              {card.mixed_in.map((one) => (
+                <tr key={one.name}>
+                  <td>
+                    {one.name} <span className="note">{one.note}</span>
+                  </td>
+                  <td className="num">
+                    <b>{one.words}</b>
+                  </td>
+                </tr>
+              ))}
               {card.more_media.map((part) => (
                 <tr key={part.name}>
                   <td>{part.name}</td>
@@ -247,6 +258,7 @@ function Card({ batch }: { batch: Batch }) {
       <Sower card={card} />
       {card.trays ? <Chain card={card} /> : <Setts card={card} />}
       {card.trays ? null : <Stand card={card} />}
+      <Drinks batchId={card.batch_id} />
       <Grafts batch={batch} />
       <SowChecks card={card} />
       {card.cautions.length ? (
