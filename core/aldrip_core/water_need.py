@@ -18,7 +18,7 @@ HARGREAVES = 0.0023, 17.8  # Hargreaves & Samani 1985, in Allen et al. 1998, equ
 #: Of what a closed stand of grass takes, by the kind of stage; common practice, no source.
 TAKES = {"sow": 0.4, "germinate": 0.4, "prick": 0.6, "thin": 0.7, "grow": 0.8, "pot": 0.8}
 FULL = 0.9  # of every other stage
-EASILY = 0.3  # of what a cell or pot holds, given before plants suffer; common practice, no source
+EASILY = 0.2  # of what a cell or pot holds, given before plants suffer; common practice, no source
 TO_EMERGENCE = 14  # light waterings a week until it is up: twice a day; common practice, no source
 ON_LAND = 2.5  # thorough ones a week, once rooted: two to three; common practice, no source
 

@@ -89,6 +89,7 @@ class Dressed(TreeCase):
         rows = {row["stage"]: row for row in self.get(f"/batches/{batch.pk}/water")}
         self.assertEqual(set(rows), {"grow", "pot"})  # a germination room is dark
         self.assertAlmostEqual(rows["pot"]["m2"], batch.stages.get(key="grow").out * EACH)
+        self.assertAlmostEqual(rows["grow"]["m2"], (batch.trays or 0) * 0.24)
         for row in rows.values():
             self.assertAlmostEqual(row["litres_a_day"], row["mm_a_day"] * row["m2"])
             self.assertTrue(0 < row["mm_a_day"] < 10)

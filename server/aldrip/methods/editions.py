@@ -9,6 +9,7 @@ from django.db import models
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import NotThere, refuse
 from aldrip.methods.forms import TASK, Sort
+from aldrip.methods.mixing import check_mix
 from aldrip.methods.models import Crop, Edition, Input, Line, Method, MethodStage
 from aldrip.methods.resolver import (
     KINDS,
@@ -105,6 +106,8 @@ def put_row(ctx: Ctx, kind: str, slug: str, values: Mapping[str, Any], reason: s
     if standing is not None and standing.organisation_id is not None:
         row = model._default_manager.select_for_update().get(pk=standing.pk)
     stages = stated.pop("stages", [])
+    if kind == "mix":
+        check_mix({"amendments": [], **stated})
     _fill(library, row, stated)
     row.save()
     if standing is not None and standing.organisation_id is None and model in NAMED_BY_RECORDS:

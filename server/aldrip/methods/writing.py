@@ -22,11 +22,11 @@ from aldrip.methods.forms import (
     read_form,
     typed_of,
 )
+from aldrip.methods.mixing import check_mix
 from aldrip.methods.models import Crop, Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.services import law_allows
 from aldrip.methods.snapshot import TRAITS
-from aldrip_core.dressing import MOST_MIXED_IN
 from aldrip_core.names import plain
 from aldrip_core.nutrients import molar_mass
 from aldrip_core.seasons import read_windows
@@ -231,7 +231,7 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], sou
         _check_treatment(values)
     if kind == "mix":
         values["amendments"] = _as_before(AMENDMENT, values["amendments"], before.get("amendments", []))
-        _check_mix(values)
+        check_mix(values)
     if kind == "recipe":
         values["salts"] = _as_before(SALT, values["salts"], before.get("salts", []))
         _check_recipe(values)
@@ -272,17 +272,6 @@ def _check_treatment(values: Mapping[str, Any]) -> None:
         if plain(name) not in known:
             told = f"“{name}” is no crop of the library. Add it under Crops, or leave it out."
             raise refuse("crops", "unknown_crop", told)
-
-
-def _check_mix(values: Mapping[str, Any]) -> None:
-    """Refuse an amendment without a product, or of so much that no medium holds."""
-    for n, one in enumerate(values["amendments"]):
-        much = one.get("kg_per_m3")
-        if not isinstance(much, int | float) or isinstance(much, bool) or not 0 < much <= MOST_MIXED_IN:
-            told = f"Kilograms in a cubic metre: above 0, up to {MOST_MIXED_IN:g}."
-            raise refuse(f"amendments.{n}.kg_per_m3", "out_of_range", told)
-        if not one.get("input"):
-            raise refuse(f"amendments.{n}.input", "missing", "Which product is mixed in? Write it under Inputs first.")
 
 
 def _check_recipe(values: Mapping[str, Any]) -> None:

@@ -1,5 +1,6 @@
 """Feed and water of a batch: its dressings by day, what is mixed into its medium, what it drinks stage by stage."""
 
+import math
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
@@ -123,12 +124,16 @@ def water_of(ctx: Ctx, batch_id: Ref) -> list[dict[str, Any]]:
         if stage.place is None or each is None:
             continue
         many = saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
-        cell = holder_of(saved, spec) or first_container(snapshot_of(saved.batch))
+        own = holder_of(saved, spec)
+        cell = own or first_container(snapshot_of(saved.batch))
+        m2 = many * each
+        if cell is not None and spec.density is Density.TRAY_M2:  # the whole tray is wet, its empty cells too
+            m2 = (math.ceil(many / cell.cells) if own else saved.batch.trays or 0) * cell.area_m2
         need = water_need(
             climate=climate_of(stage.place),
             start=when.start,
             end=min(when.end, when.start + LONGEST),
-            area_m2=many * each,
+            area_m2=m2,
             kind=spec.kind,
             each_ml=cell.cell_ml if cell is not None else None,
             each_m2=each if cell is not None else None,
@@ -141,7 +146,7 @@ def water_of(ctx: Ctx, batch_id: Ref) -> list[dict[str, Any]]:
                     "place": stage.place.name,
                     "start": when.start,
                     "end": when.end,
-                    "m2": many * each,
+                    "m2": m2,
                     **{name: getattr(need, name) for name in NEEDS},
                     "working": steps(need.working),
                 }
