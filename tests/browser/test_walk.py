@@ -12,7 +12,7 @@ from django.core.management import call_command
 from aldrip.accounts.context import Ctx
 from aldrip.accounts.models import Member, User
 from aldrip.archive.services import begin_with
-from aldrip.batches.models import Batch
+from aldrip.batches.models import Batch, BatchStage
 from aldrip.deliveries.models import Delivery
 from aldrip.lots.models import Lot
 from aldrip.lots.services import receive
@@ -21,6 +21,7 @@ from aldrip.methods.models import Crop
 from aldrip.methods.resolver import Library
 from aldrip.orders.models import OrderLine
 from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip.sowing.trays import record as write_trays
 from aldrip.stockplants import tuber_store
 from aldrip.stockplants.models import MotherPlan, MotherStock, TuberStack
 from aldrip.stockplants.planning import Asked, keep
@@ -80,6 +81,11 @@ class Walk(BrowserCase):
         load = [tuber_store.Load(2, 300, 40, 120), tuber_store.Load(3, 60, 60, 80)]
         stood = tuber_store.stand(ctx, tubers.pk, load, StoreHabit(), place_id=None, on=None, client_uuid=uuid4())
         tuber_store.look(ctx, stood[0].pk, trays=2, looked=200, bad=30, limit=0.02, client_uuid=uuid4(), sprout_mm=3)
+        filled = (
+            Batch.objects.filter(state="sown", container__isnull=False).select_related("container").order_by("pk")[0]
+        )
+        assert filled.container is not None
+        write_trays(ctx, name=filled.container.name, what="counted", many=300, clean=80, lasts=9, client_uuid=uuid4())
         for damaged in (8, 11, 9, 70):
             tuber_store.sample(ctx, crew="Crew 1", looked=400, damaged=damaged, client_uuid=uuid4())
 
@@ -91,6 +97,7 @@ class Walk(BrowserCase):
         own = Lot.objects.exclude(status="").order_by("pk")[0]
         line = OrderLine.objects.filter(state="open").order_by("pk")[0]
         note = Delivery.objects.order_by("pk")[0]
+        potted = BatchStage.objects.filter(kind__in=("pot", "space", "prick")).order_by("pk")[0]
         return {
             "/diary": ["/diary", "/diary > Add a task", "/diary > key ?", "/diary > key /", "/diary > key w"],
             "/orders": [
@@ -104,10 +111,15 @@ class Walk(BrowserCase):
             "/orders/import": ["/orders/import"],
             "/orders/customers": ["/orders/customers", f"/orders/customers?name={line.order.customer}"],
             "/methods": ["/methods", "/methods?kind=crop", "/methods?kind=crop&act=new", "/methods?act=yaml"],
-            "/places": ["/places", "/places?add=field"],
+            "/places": ["/places", "/places?add=field", "/places > Lay out beds"],
             "/batches": ["/batches?view=board", "/batches?view=list", "/batches > New batch", "/batches > Level"],
             "/batches/$id": [f"/batches/{sown.pk}", f"/batches/{sown.pk}?do=count"],
-            "/sowing": ["/sowing", f"/sowing?card={sown.pk}"],
+            "/sowing": [
+                "/sowing",
+                f"/sowing?card={sown.pk}",
+                f"/sowing?later={potted.batch_id}.{potted.key}",
+                "/sowing > Count trays",
+            ],
             "/stockplants": [
                 "/stockplants",
                 f"/stockplants?stock={MotherStock.objects.order_by('pk')[0].pk}",

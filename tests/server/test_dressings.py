@@ -80,6 +80,9 @@ class Dressed(TreeCase):
             self.assertEqual(one["name"], "Controlled release 14-14-14, 3.7 kg/m³")
             self.assertEqual(one["words"], f"{litres * 3.7:.1f} g" if litres < 270 else f"{litres * 0.0037:.2f} kg")
             self.assertTrue(one["note"].startswith("518 mg N, 226 mg P, 430 mg K"), one["note"])
+        needed = [row for row in self.get("/requirements?weeks=52")["rows"] if row["what"].startswith("Controlled")]
+        mix_l = sum(row["total"] for row in self.get("/requirements?weeks=52")["rows"] if row["kind"] == "Mix")
+        self.assertAlmostEqual(needed[0]["total"], mix_l * 3.7 / 1000, delta=0.01)
         self.post(
             "/library/mix/pot-mix", {"values": {**values, "amendments": [{**mixed[0], "kg_per_m3": 500}]}}, status=422
         )

@@ -3,7 +3,7 @@
 import csv
 import io
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from typing import Any
 
@@ -15,6 +15,8 @@ from aldrip.batches.forecasting import load_many
 from aldrip.batches.models import Batch, BatchStage, Occupancy
 from aldrip.batches.saved import Saved
 from aldrip.diary.models import Task
+from aldrip.methods.models import Input, Mix
+from aldrip.methods.resolver import Library
 from aldrip.places.climate import climate_of
 from aldrip.places.models import Kind, Place
 from aldrip_core.media import media
@@ -58,15 +60,16 @@ def _of_batches(ctx: Ctx, first: date, weeks: int) -> Iterator[Need]:
     coming = BatchStage.objects.filter(actual_start=None, planned__startswith__lt=until)
     rows = ctx.rows(Batch).filter(state__in=TO_COME, pk__in=coming.values("batch"))
     loaded = load_many(ctx, rows.values_list("pk", flat=True))
+    names = dict(Library(ctx).rows(Input).values_list("slug", "name"))
     lines = dict(rows.values_list("pk", "line__name"))
     for pk, one in loaded.items():
         saved = one.saved
         if saved.batch.state == Batch.State.PLANNED:
-            yield from _begun(saved, lines[pk] or "")
-        yield from _moved(saved)
+            yield from _begun(saved, lines[pk] or "", names)
+        yield from _moved(saved, names)
 
 
-def _begun(saved: Saved, cultivar: str) -> Iterator[Need]:
+def _begun(saved: Saved, cultivar: str, names: Mapping[str, str]) -> Iterator[Need]:
     batch, root = saved.batch, saved.method.root
     on = saved.first.planned.lower
     name = f"{batch.crop.name} {cultivar}".strip()
@@ -101,9 +104,15 @@ def _begun(saved: Saved, cultivar: str) -> Iterator[Need]:
     yield Need("Mix", batch.mix.name, "L", mix.litres, on)
     for part, litres in mix.by_part.items():
         yield Need("Parts of mixes", part, "L", litres, on)
+    yield from _mixed_in(batch.mix, mix.litres, on, names)
 
 
-def _moved(saved: Saved) -> Iterator[Need]:
+def _mixed_in(mix: Mix, litres: float, on: date, names: Mapping[str, str]) -> Iterator[Need]:
+    for one in mix.amendments:
+        yield Need("Parts of mixes", names.get(one["input"], one["input"]), "kg", litres * one["kg_per_m3"] / 1000, on)
+
+
+def _moved(saved: Saved, names: Mapping[str, str]) -> Iterator[Need]:
     """What is pricked on or potted later: the new containers, and the mix in them by the mix the batch begins in."""
     mix = saved.batch.mix
     for spec in saved.method.stages:
@@ -119,6 +128,7 @@ def _moved(saved: Saved) -> Iterator[Need]:
         yield Need("Mix", mix.name, "L", litres, on)
         for part, share in media(parts=mix.parts, litres=litres).by_part.items():
             yield Need("Parts of mixes", part, "L", share, on)
+        yield from _mixed_in(mix, litres, on, names)
 
 
 def _of_tasks(ctx: Ctx) -> Iterator[Need]:
