@@ -71,6 +71,8 @@ class Trays(HouseCase):
         for what in ("washed", "thrown"):
             told = self.write(what, 901, status=422, sure="")["errors"][0]
             self.assertEqual((told["field"], told["code"]), ("many", "doubtful"))
+        for what, many in (("counted", 9000), ("counted", 90), ("bought", 9000)):
+            self.assertEqual(self.write(what, many, status=422, sure="")["errors"][0]["code"], "doubtful")
         self.write("bought", 0, status=422)
         key = uid()
         self.write("bought", 100, client_uuid=key)
@@ -78,7 +80,7 @@ class Trays(HouseCase):
 
     def test_worn_ones_are_told_and_a_mistake_is_taken_back(self) -> None:
         self.write(clean="900", many=900, lasts="1", on=str(self.ctx.today - ONE))
-        self.write(many=self.need, clean=str(self.need), lasts="1", on=str(self.ctx.today - ONE))
+        self.write(many=self.need, clean=str(self.need), lasts="1", on=str(self.ctx.today - ONE), sure="trays")
         self.sow()
         self.assertIn("one lasts 1 filling", self.get("/trays")[0]["sentence"])
         self.write("thrown", self.need, sure="trays")

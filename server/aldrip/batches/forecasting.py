@@ -12,9 +12,10 @@ from django.db.models import OuterRef, Q, QuerySet, Subquery, Sum
 from aldrip.accounts.context import Ctx
 from aldrip.base.bulk import json_value, update_rows
 from aldrip.batches.aside import Kept, kept_for
-from aldrip.batches.models import Allocation, Batch, BatchInput, BatchStage, SetAside, Yield
+from aldrip.batches.many import saved_many
+from aldrip.batches.models import Allocation, Batch, BatchInput, SetAside, Yield
 from aldrip.batches.overdue import ready_on
-from aldrip.batches.saved import InHand, Saved, know, light, losses_of, rate_of, saved_of, unit_of
+from aldrip.batches.saved import InHand, Saved, losses_of, rate_of, unit_of
 from aldrip.batches.waiting import refresh_waiting
 from aldrip.diary.models import Count
 from aldrip.lots.models import Status
@@ -325,19 +326,7 @@ def load_many(
     saved = {one.batch.pk: one for one in known if one.batch.pk in asked and one.batch.state in LIVE}
     others = asked - set(saved)
     if others:
-        more = {
-            b.pk: b
-            for b in light(
-                ctx.rows(Batch).filter(pk__in=others, state__in=LIVE).select_related("crop", "container", "mix")
-            )
-        }
-        know(more.values())
-        stages: dict[int, list[BatchStage]] = defaultdict(list)
-        for batch in more.values():
-            batch.organisation = ctx.organisation
-        for stage in BatchStage.objects.filter(batch__in=more).order_by("batch_id", "order"):
-            stages[stage.batch_id].append(stage)
-        saved |= {pk: saved_of(batch, stages[pk]) for pk, batch in more.items()}
+        saved |= saved_many(ctx, ctx.rows(Batch).filter(pk__in=others, state__in=LIVE))
     # Only what was begun can have given something to stock.
     begun = [pk for pk, one in saved.items() if one.batch.state != Batch.State.PLANNED]
     lost = losses(ctx, [one.batch for one in saved.values()], since_count=True)

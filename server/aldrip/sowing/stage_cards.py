@@ -5,11 +5,14 @@ from collections.abc import Iterator, Mapping
 from datetime import date
 from typing import Any
 
+from django.db.models import Q
+
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.base.errors import NotThere
 from aldrip.base.schemas import steps
 from aldrip.base.words import day, number
-from aldrip.batches.forecasting import load_many
+from aldrip.batches.containers import CHANGING
+from aldrip.batches.many import saved_many
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.diary.models import Task
@@ -35,15 +38,14 @@ def into(saved: Saved, spec: StageSpec) -> float:
 
 def coming(ctx: Ctx, before: date) -> Iterator[dict[str, Any]]:
     """Work at the bench that begins before a day and has not begun, by day. A fixed number of queries."""
-    rows = BatchStage.objects.filter(
-        batch__organisation=ctx.organisation,
-        batch__state__in=(Batch.State.PLANNED, Batch.State.SOWN),
-        actual_start=None,
-        planned__startswith__lt=before,
-    ).exclude(order=0)
+    stages = BatchStage.objects.filter(actual_start=None, planned__startswith__lt=before).exclude(order=0)
+    tasks = ctx.rows(Task).filter(kind__in=AT_THE_BENCH, state=Task.State.TODO)
+    # Only batches that may have a card are read whole.
+    may = Q(pk__in=stages.filter(kind__in=AT_THE_BENCH).values("batch")) | Q(uuid__in=tasks.values("subject"))
+    live = ctx.rows(Batch).filter(state__in=(Batch.State.PLANNED, Batch.State.SOWN), pk__in=stages.values("batch"))
+    rows = live.annotate(changing=CHANGING).filter(may | ~Q(changing=[]))
     found = []
-    for pk, one in load_many(ctx, rows.values_list("batch", flat=True).distinct()).items():
-        saved = one.saved
+    for pk, saved in saved_many(ctx, rows).items():
         if saved.method.way != PLANTS:
             continue
         for spec in saved.method.stages:

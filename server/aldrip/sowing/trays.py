@@ -17,6 +17,7 @@ from aldrip.sowing.models import TrayEvent
 from aldrip_core.trays_owned import AHEAD_DAYS, TrayAct, TrayEntry, TrayStand, tray_stand
 
 MOST = 10_000_000
+FAR = 3.0  # times more, or fewer, than there were
 SHOWN = 12  # entries of a kind, the newest first
 ONE = timedelta(days=1)
 BEGUN = (Batch.State.SOWN, Batch.State.READY)
@@ -65,7 +66,7 @@ def record(
     on = on or ctx.today
     if on > ctx.today:
         raise refuse("on", "in_the_future", f"{on} is still to come. Write it down when it is done.")
-    before = next((row for row in rows_of(ctx) if row.name == known.name), None)
+    before = next((row for row in rows_of(ctx, lately=True) if row.name == known.name), None)
     counted = what == TrayEvent.What.COUNTED
     if not counted and before is None:
         told = f"{known.name} were never counted here. Count them first: how many there are, and how many are clean."
@@ -96,7 +97,7 @@ def record(
 
 
 def _doubt(ctx: Ctx, row: TrayRow, what: str, many: int) -> None:
-    """More washed than are dirty, or more thrown away than stand there empty, is asked about."""
+    """More washed than are dirty, more thrown away than stand there empty, or far from what there was is asked about."""
     dirty, here = row.stand.dirty, row.stand.dirty + row.stand.clean
     told = None
     if what == TrayEvent.What.WASHED and many > dirty:
@@ -105,14 +106,24 @@ def _doubt(ctx: Ctx, row: TrayRow, what: str, many: int) -> None:
         )
     if what == TrayEvent.What.THROWN and many > here:
         told = f"{number(many)} thrown away, and only {number(here)} should stand here empty. Is it so?"
+    if what == TrayEvent.What.COUNTED and row.stand.owned and not 1 / FAR <= many / row.stand.owned <= FAR:
+        told = f"{number(many)} counted, and there were {number(row.stand.owned)}. Is it so?"
+    if what == TrayEvent.What.BOUGHT and many > FAR * row.stand.owned:
+        told = f"{number(many)} bought, and you have {number(row.stand.owned)}. Is it so?"
     ctx.doubt("trays", "many", told)
 
 
-def rows_of(ctx: Ctx) -> list[TrayRow]:
-    """Kinds of trays that were counted, those that run short or want washing first. A fixed number of queries."""
+def rows_of(ctx: Ctx, *, lately: bool = False) -> list[TrayRow]:
+    """Kinds of trays that were counted, those that run short or want washing first. A fixed number of queries.
+
+    lately: only from the last count on, which says all but how often each was filled; past years are not read.
+    """
     events: dict[str, list[TrayEvent]] = {}
     for one in ctx.rows(TrayEvent).select_related("by").order_by("happened_at", "pk"):
-        events.setdefault(one.container, []).append(one)
+        own = events.setdefault(one.container, [])
+        if lately and one.what == TrayEvent.What.COUNTED:
+            own.clear()
+        own.append(one)
     if not events:
         return []
     first = min(ctx.local(one.happened_at).date() for all_of in events.values() for one in all_of)
@@ -159,7 +170,7 @@ def on_the_sheet(ctx: Ctx, first: date, days: int) -> Sequence[Beside]:
     if first + timedelta(days=days) <= ctx.today:
         return []
     found = []
-    for row in rows_of(ctx):
+    for row in rows_of(ctx, lately=True):
         if row.stand.wash_on is None:
             continue
         on = max(row.stand.wash_on - ONE, ctx.today)
