@@ -158,9 +158,17 @@ class Raised(GraftCase):
         halves = self.get(f"/batches/{self.batch.pk}/halves")
         for half in halves:
             one = half["grown"][0]
-            self.assertEqual((one["code"], one["late_days"]), (feeders[half["part"]].code, 0))
+            self.assertEqual((one["code"], one["late_days"], one["waits_days"]), (feeders[half["part"]].code, 0, 0))
             self.assertLessEqual(date.fromisoformat(one["ready_on"]), grafted)
         self.assertFalse({"scions", "rootstocks"} & {one["what"] for one in self.get("/buying")})
+        # A graft that is put off waits for nobody: its halves grow old.
+        first = self.batch.stages.get(order=0)
+        first.planned = (grafted + timedelta(days=60), grafted + timedelta(days=61))
+        first.save()
+        old = self.get(f"/batches/{self.batch.pk}/halves")[0]["grown"][0]
+        self.assertGreaterEqual(old["waits_days"], 60)
+        first.planned = (grafted, grafted + timedelta(days=1))
+        first.save()
         error = self.raise_half("scion", status=422)["errors"][0]
         self.assertEqual((error["field"], error["code"]), ("part", "twice"))
         self.assertGreaterEqual(halves[0]["grown"][0]["expected"], self.batch.start)

@@ -22,6 +22,8 @@ from aldrip_core.stages import Trait
 from aldrip_core.units import exact, from_base
 from aldrip_core.whole import ceil_whole
 
+WAITS_DAYS = 7  # a half that is ready for the graft, where its method says nothing; common practice, no source
+
 
 @dataclass(frozen=True)
 class Grown:
@@ -32,6 +34,7 @@ class Grown:
     expected: float
     ready_on: date
     late_days: int
+    waits_days: int  # that it is ready before the grafting, where it may not wait so long; 0: it may
 
 
 @dataclass(frozen=True)
@@ -89,7 +92,10 @@ def _grown(ctx: Ctx, saved: Saved, one: BatchInput) -> Grown:
     ready = ready_on(feeder, ctx.today)
     grafted = saved.first.actual_start or saved.first.planned.lower
     expected = float(from_base(exact(feeder.batch.expected), feeder.method.unit))
-    return Grown(feeder.batch, float(one.quantity), expected, ready, max(0, (ready - grafted).days))
+    early = (grafted - ready).days
+    may_wait = WAITS_DAYS if feeder.method.hold_days is None else feeder.method.hold_days
+    late = max(0, -early)
+    return Grown(feeder.batch, float(one.quantity), expected, ready, late, early if early > may_wait else 0)
 
 
 def _comes(one: BatchInput) -> bool:

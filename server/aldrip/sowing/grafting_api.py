@@ -22,6 +22,7 @@ class HalfGrownOut(Schema):
     expected: float
     ready_on: date
     late_days: int
+    waits_days: int  # ready so many days before, where it may not wait so long
 
 
 class HalfUsedOut(Schema):
@@ -69,6 +70,7 @@ def halves_of(ctx: Ctx, batch_id: Ref) -> Any:
                     "expected": grown.expected,
                     "ready_on": grown.ready_on,
                     "late_days": grown.late_days,
+                    "waits_days": grown.waits_days,
                 }
                 for grown in one.grown
             ],

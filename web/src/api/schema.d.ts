@@ -10592,6 +10592,8 @@ export interface components {
             ready_on: string;
             /** Late Days */
             late_days: number;
+            /** Waits Days */
+            waits_days: number;
         };
         /**
          * HalfOut

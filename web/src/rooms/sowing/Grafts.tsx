@@ -35,7 +35,8 @@ export function Grafts({ batch }: { batch: Schemas["BatchOut"] }) {
                   `${count(Math.round(one.expected))} expected`
                 )}
                 , ready on {fullDay(one.ready_on)}
-                {one.late_days ? <b>, {few(one.late_days, "day")} after the grafting</b> : null}.
+                {one.late_days ? <b>, {few(one.late_days, "day")} after the grafting</b> : null}
+                {one.waits_days ? <b>, {few(one.waits_days, "day")} before the grafting: too old by then</b> : null}.
               </p>
             ))}
             {half.used.map((one) => (
