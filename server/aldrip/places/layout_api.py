@@ -10,7 +10,7 @@ from aldrip.accounts.routes import Room
 from aldrip.base.pdf import answer_pdf, pdf
 from aldrip.base.quantity import read_count, read_measure, read_measures
 from aldrip.base.schemas import StepOut, steps
-from aldrip.base.words import day
+from aldrip.base.words import day, number
 from aldrip_core.bed_layout import BedLayout, bed_edges_m, bed_layout, bed_plants
 from aldrip_core.bed_water import cover_sheets, drip_lines, watering
 from aldrip_core.pots import PotStand, pot_middles, pot_stands
@@ -129,7 +129,19 @@ def bed_card(ctx: Ctx, body: Query[BedsIn]) -> HttpResponse:
         "day_words": day(ctx.today, year=True),
         "edges": [{"begins": edge, "ends": edge + laid["bed_width_m"]} for edge in laid["edges_m"]],
         "pot_cm": (laid["pot_m"] or 0.0) * 100,
-        "pots": [{**one, "apart_cm": one["apart_m"] * 100} for one in laid["pots"]],
+        "plants": number(laid["plants"]) if laid["plants"] else "",
+        "pots_wanted": number(laid["pots_wanted"]) if laid["pots_wanted"] else "",
+        "pots": [
+            {
+                "apart": f"{one['apart_m'] * 100:g}",
+                "rows": one["rows"],
+                "a_bed": number(one["a_bed"]),
+                "pots": number(one["pots"]),
+                "beds_for": one["beds_for"],
+                "too_many": (one["beds_for"] or 0) > laid["beds"],
+            }
+            for one in laid["pots"]
+        ],
     }
     return answer_pdf("bed-card", pdf("print/beds.html", facts))
 
