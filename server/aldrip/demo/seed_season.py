@@ -19,7 +19,7 @@ from aldrip.orders import services as orders
 from aldrip.places.ground import polygon_of
 from aldrip.places.models import Place, Site
 from aldrip.places.services import PlaceSpec, add_place, record_land_use
-from aldrip.seedcrops import blocks, flowering, harvesting, inspecting
+from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, signing
 from aldrip.seedcrops.inspecting import Entry
 from aldrip.seedcrops.laying import LayoutChange
 from aldrip.seedcrops.models import Inspection, SeedBlock
@@ -215,7 +215,7 @@ class SeedSeason:
             looked = sum(v for k, v in share.items() if k not in ("weeds",))
             entries.append(Entry(self.uuid(), area, visit.plants_per_area - looked, share))
         inspecting.count(self.signer, visit.pk, entries)
-        inspecting.sign(self.signer, visit.pk, decision=entry.get("decision", "accept"))
+        signing.sign(self.signer, visit.pk, decision=entry.get("decision", "accept"))
 
     def _load(self, entry: dict[str, Any]) -> None:
         load = Load(entry["gross"], entry["tare"], entry["moisture"], entry.get("purity"))

@@ -11,7 +11,7 @@ from aldrip.base.quantity import read_measure
 from aldrip.base.schemas import Done, steps
 from aldrip.lots.models import Lot
 from aldrip.lots.processing import Cleaned, Dried, Load, Part
-from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, parts, reading
+from aldrip.seedcrops import blocks, flowering, harvesting, inspecting, isolation, neighbours, parts, reading, signing
 from aldrip.seedcrops.laying import LayoutChange, load_block
 from aldrip.seedcrops.printing import drill_facts, rows_facts
 from aldrip.seedcrops.schemas import (
@@ -229,14 +229,14 @@ def photo(ctx: Ctx, inspection_id: Ref, entry: Ref) -> HttpResponse:
 @room.post("/inspections/{ref:inspection_id}/sign", "seedcrops.sign", response=InspectionOut)
 def sign(ctx: Ctx, inspection_id: Ref, body: SignIn) -> Any:
     """Sign what follows a count."""
-    inspecting.sign(ctx, inspection_id, decision=body.decision, reason=body.reason)
+    signing.sign(ctx, inspection_id, decision=body.decision, reason=body.reason)
     return reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id))
 
 
 @room.post("/inspections/{ref:inspection_id}/dispense", "seedcrops.sign", response=InspectionOut)
 def dispense(ctx: Ctx, inspection_id: Ref, body: DispenseIn) -> Any:
     """Sign that a visit is dispensed with."""
-    inspecting.dispense(ctx, inspection_id, given_by=body.given_by, reason=body.reason)
+    signing.dispense(ctx, inspection_id, given_by=body.given_by, reason=body.reason)
     return reading.inspection_out(ctx, inspecting.get_inspection(ctx, inspection_id))
 
 

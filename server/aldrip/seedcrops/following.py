@@ -7,10 +7,10 @@ from aldrip.accounts.events import Touched
 from aldrip.base.bulk import update_rows
 from aldrip.batches.forecasting import LIVE, refresh
 from aldrip.batches.models import Batch
-from aldrip.seedcrops.inspecting import rejections
 from aldrip.seedcrops.isolation import Surroundings, too_near
 from aldrip.seedcrops.kilos import RESTS_ON, blocks_touched, follow_kilos
 from aldrip.seedcrops.models import SeedBlock
+from aldrip.seedcrops.signing import rejections
 
 #: Columns on which a field's class and its isolation rest, by table.
 WEIGHED = RESTS_ON

@@ -19,10 +19,11 @@ from aldrip.lots.processing import Cleaned, Dried, Load
 from aldrip.lots.taking import in_lots_unit
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import match_of, sown_on
-from aldrip.seedcrops.inspecting import field_standard, wanting
+from aldrip.seedcrops.inspecting import field_standard
 from aldrip.seedcrops.isolation import Surroundings, isolation_wanting
 from aldrip.seedcrops.laying import load_block
 from aldrip.seedcrops.models import BlockSowing, Inspection, MaleRemoval, SeedBlock
+from aldrip.seedcrops.signing import wanting
 from aldrip_core.flowering import flowers_until
 from aldrip_core.intake import LEAST_PURE
 from aldrip_core.plausible import WEEKS_OFF, how_early, how_far

@@ -8,9 +8,10 @@ from aldrip.batches.saved import losses_of
 from aldrip.diary.services import finish_task, record_count
 from aldrip.lots.models import Intake
 from aldrip.places.ground import centre_of
-from aldrip.seedcrops.inspecting import again_after, get_inspection, judgement_of, sentence_of, tally_of, visit_key
+from aldrip.seedcrops.inspecting import get_inspection, judgement_of, tally_of, visit_key
 from aldrip.seedcrops.laying import left_m2, left_of, load_block, ring_m
 from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip.seedcrops.signing import again_after, sentence_of
 from aldrip_core.geometry import to_degrees
 from aldrip_core.isolation import Parts, common_parts
 from aldrip_core.side import SIDES, beyond_side

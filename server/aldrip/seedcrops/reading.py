@@ -31,8 +31,6 @@ from aldrip.seedcrops.generations import (
     weights_of,
 )
 from aldrip.seedcrops.inspecting import (
-    choices_for,
-    hours_to_rogue,
     judgement_of,
     notes_of,
     pictured,
@@ -55,6 +53,7 @@ from aldrip.seedcrops.laying import (
     ring_m,
 )
 from aldrip.seedcrops.models import Inspection, SeedBlock
+from aldrip.seedcrops.signing import choices_for, hours_to_rogue
 from aldrip_core.block_gives import BlockGives
 from aldrip_core.field_inspection import Judgement
 from aldrip_core.geometry import area_m2, to_degrees, to_metres
