@@ -5,7 +5,7 @@ from datetime import timedelta
 from aldrip.accounts.context import Ctx, Ref, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import plural, share
-from aldrip.diary.services import Work, put_task
+from aldrip.diary.services import Work, finish_task, put_task
 from aldrip.methods.services import class_scheme
 from aldrip.seedcrops.flowering import match_of, shedding_from
 from aldrip.seedcrops.inspecting import get_inspection, judgement_of, put_visit_task, tally_of, visit_key
