@@ -29,6 +29,7 @@ ASKED = {
     "card": "/batches/{batches}/card",
     "dressings": "/batches/{batches}/dressings",
     "water": "/batches/{batches}/water",
+    "bench-card": "/batches/{batches}/stages/pot/card",
     "later": "/sowing/later?before=2027-12-01",
     "trays": "/trays",
     "applications": "/applications",

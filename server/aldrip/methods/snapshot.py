@@ -108,7 +108,7 @@ INPUT_FIELDS = (
     "cautions",
     "sources",
 )
-MIX_FIELDS = ("slug", "edition", "name", "parts", "amendments", "settling", "spillage", "note", "cautions", "sources")
+MIX_FIELDS = ("slug", "edition", "name", "parts", "settling", "spillage", "note", "cautions", "sources")
 CROP_FIELDS = (
     "slug",
     "edition",
@@ -149,7 +149,8 @@ def container_values(container: Container) -> dict[str, Any]:
 
 
 def mix_values(mix: Mix) -> dict[str, Any]:
-    return _taken(mix, MIX_FIELDS)
+    # Migrations read mixes of a time when nothing was mixed in.
+    return {**_taken(mix, MIX_FIELDS), "amendments": getattr(mix, "amendments", [])}
 
 
 def crop_values(crop: Crop) -> dict[str, Any]:

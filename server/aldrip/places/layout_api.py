@@ -121,7 +121,10 @@ def lay_out(ctx: Ctx, body: BedsIn) -> Any:
 
 @room.get("/places/layout.pdf", "see")
 def bed_card(ctx: Ctx, body: Query[BedsIn]) -> HttpResponse:
-    """The same on A5, to lay out by."""
+    """The same on A5, to lay out by; with nothing said, empty lines to fill by hand."""
+    if not body.house_length.strip() and not body.house_width.strip():
+        facts = {"blank": True, "organisation": ctx.organisation.name, "day_words": day(ctx.today, year=True)}
+        return answer_pdf("bed-card", pdf("print/beds.html", facts))
     laid = _laid(body)
     facts = {
         **laid,
