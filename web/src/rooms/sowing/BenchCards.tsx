@@ -9,6 +9,7 @@ import { count, few } from "../../ui/format";
 import { useAddress } from "../../ui/hooks";
 import { BatchCode, Faults, Sheet } from "../../ui/parts";
 import { Figures } from "./Figures";
+import { MixedInRows, PartRows } from "./MixRows";
 
 type Card = Schemas["BenchCardOut"];
 
@@ -82,22 +83,8 @@ function BenchCard({ asked }: { asked: string }) {
           <h3 className="font-semibold">Mix: {card.mix}</h3>
           <table className="tbl">
             <tbody>
-              {card.parts.map((part) => (
-                <tr key={part.name}>
-                  <td>{part.name}</td>
-                  <td className="num">{part.litres.toFixed(1)} L</td>
-                </tr>
-              ))}
-              {card.mixed_in.map((one) => (
-                <tr key={one.name}>
-                  <td>
-                    {one.name} <span className="note">{one.note}</span>
-                  </td>
-                  <td className="num">
-                    <b>{one.words}</b>
-                  </td>
-                </tr>
-              ))}
+              <PartRows parts={card.parts} />
+              <MixedInRows rows={card.mixed_in} />
             </tbody>
           </table>
         </section>

@@ -15,6 +15,7 @@ import { Drinks } from "./Drinks";
 import { FeedSection } from "./Feeds";
 import { Grafts } from "./Grafts";
 import { Media } from "./Media";
+import { MixedInRows, PartRows } from "./MixRows";
 import { Setts } from "./Setts";
 import { SowChecks } from "./SowChecks";
 import { Sower } from "./Sower";
@@ -175,12 +176,7 @@ function Card({ batch }: { batch: Batch }) {
           <h2>Medium: {card.mix}</h2>
           <table className="tbl">
             <tbody>
-              {card.parts.map((part) => (
-                <tr key={part.name}>
-                  <td>{part.name}</td>
-                  <td className="num">{part.litres.toFixed(1)} L</td>
-                </tr>
-              ))}
+              <PartRows parts={card.parts} />
               <tr>
                 <td>
                   <b>in all</b> <span className="note">{card.medium_note}</span>
@@ -197,22 +193,8 @@ function Card({ batch }: { batch: Batch }) {
                   </button>
                 </td>
               </tr>
-              {card.mixed_in.map((one) => (
-                <tr key={one.name}>
-                  <td>
-                    {one.name} <span className="note">{one.note}</span>
-                  </td>
-                  <td className="num">
-                    <b>{one.words}</b>
-                  </td>
-                </tr>
-              ))}
-              {card.more_media.map((part) => (
-                <tr key={part.name}>
-                  <td>{part.name}</td>
-                  <td className="num">{part.litres.toFixed(1)} L</td>
-                </tr>
-              ))}
+              <MixedInRows rows={card.mixed_in} />
+              <PartRows parts={card.more_media} />
             </tbody>
           </table>
           {card.filled_from.map((one) => (
