@@ -139,7 +139,11 @@ function BenchCard({ asked }: { asked: string }) {
 
 /** Where from, where to, into what and how far apart. */
 function sentence(card: Card): string {
-  const way = [card.from_place ? `out of ${card.from_place}` : "", card.place ? `into ${card.place}` : ""];
+  const stays = card.from_place === card.place;
+  const way = [
+    card.from_place && !stays ? `out of ${card.from_place}` : "",
+    card.place ? `${stays ? "in" : "into"} ${card.place}` : "",
+  ];
   const where = way.filter(Boolean).join(" ");
   const how = [card.container, card.apart_words].filter(Boolean).join(", ");
   return `${[`${card.done ? "Done " : ""}${card.day_words}`, where, how].filter(Boolean).join("; ")}.`;
