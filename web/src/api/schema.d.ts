@@ -962,7 +962,7 @@ export interface paths {
         };
         /**
          * Bed Card
-         * @description The same on A5, to lay out by.
+         * @description The same on A5, to lay out by; with nothing said, empty lines to fill by hand.
          */
         get: operations["aldrip_places_layout_api_bed_card"];
         put?: never;
