@@ -11,6 +11,7 @@ from aldrip_core.refusal import refuse
 from aldrip_core.whole import ceil_whole, round_up
 from aldrip_core.working import Given, Origin, Step, Working, computed
 
+MOST_INTO = 1e15  # pieces; no nursery begins with as many
 MOST = 10_000_000
 
 
@@ -298,6 +299,9 @@ def _wanted(
         if rate.kept <= 0:
             raise refuse("rates", "unreachable", f"“{rate.name}” keeps nothing, so nothing can be delivered.")
         into = out[index] / rate.kept
+        if not max(into, into / limb.share) <= MOST_INTO:  # a rate may be as small as a number can be
+            told = f"“{rate.name}” keeps next to nothing ({rate.kept:.1g} of one), so nothing can be delivered."
+            raise refuse("rates", "unreachable", told)
         if limb.after is None:
             plain = max(plain, ceil_whole(into))
         else:

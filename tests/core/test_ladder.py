@@ -52,6 +52,30 @@ class Ladder(TestCase):
         self.assertIsNone(result.start)
         self.assertEqual(result.warnings[0].code, "unreachable")
 
+    @given(
+        st.lists(st.floats(0, 1, allow_subnormal=True), min_size=2, max_size=5),
+        st.floats(0, 1e-3, allow_subnormal=True),
+        st.integers(0, 10_000_000),
+        st.booleans(),
+    )
+    @settings(max_examples=200, deadline=None)
+    def test_however_small_a_rate_it_is_planned_or_refused(
+        self, kept: list[float], sd: float, needed: int, whole: bool
+    ) -> None:
+        rates = []
+        for n, mean in enumerate(kept):
+            try:
+                spread = Spread.from_mean_sd(mean, sd)
+            except ValueError:  # no such spread: refused before it is planned
+                return
+            rates.append(Rate(f"stage {n}", spread, Origin.ENTERED, "seen", whole=whole))
+        try:
+            found = plan_quantities(needed=float(needed), chance=0.9, rates=rates, sowing=Sowing(cells_per_tray=150))
+        except Refused as refused:
+            self.assertTrue(refused.errors[0].message)
+        else:
+            self.assertGreaterEqual(found.start, 0)
+
     def test_nothing_wanted_is_nothing_sown(self) -> None:
         self.assertEqual(ladder(deliver=0, stages=[LadderStage("kept", 0.5)]).start, 0)
 
