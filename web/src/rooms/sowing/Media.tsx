@@ -50,7 +50,7 @@ export function Media() {
                 {one.code}
               </button>
               <span className="w-40">{one.name}</span>
-              <span className="num w-28">
+              <span className="w-28">
                 {count(one.left)} of {count(one.litres)} L
               </span>
               <span className="min-w-0 flex-1 basis-64">
