@@ -14,6 +14,15 @@ def ceil_whole(value: float) -> int:
     return math.ceil(value - SLACK)
 
 
+def floor_whole(value: float) -> int:
+    """Largest whole number not above `value`, forgiving binary noise (`floor(x + 1e-9)`).
+
+    >>> floor_whole(14999.9999999999), floor_whole(14999.9)
+    (15000, 14999)
+    """
+    return math.floor(value + SLACK)
+
+
 def half_up(value: float, digits: int = 0) -> float:
     """`value` to so many digits, halves upward as laboratories round, forgiving binary noise.
 

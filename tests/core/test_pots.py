@@ -54,7 +54,6 @@ class Pots(TestCase):
             self.assertAlmostEqual(one.net_per_m2, per_m2, delta=per_m2 * 0.01)
 
     def test_what_cannot_be(self) -> None:
-        usual = {"beds": 1, "bed_length_m": 2.0, "bed_width_m": 1.0, "gross_m2": 5.0, "pot_m": 0.1}
-        for more in ({"apart_m": [0.09]}, {"apart_m": []}, {"apart_m": [0.2], "pot_m": 1.2}, {"apart_m": [1.0] * 9}):
-            with self.subTest(more), self.assertRaises(Refused):
-                pot_stands(**{**usual, **more})  # type: ignore[arg-type]
+        for pot_m, apart_m in ((0.1, [0.09]), (0.1, []), (1.2, [0.2]), (1.2, [1.3]), (0.1, [1.0] * 9), (0.0, [0.2])):
+            with self.subTest(pot=pot_m, apart=apart_m), self.assertRaises(Refused):
+                pot_stands(beds=1, bed_length_m=2.0, bed_width_m=1.0, gross_m2=5.0, pot_m=pot_m, apart_m=apart_m)

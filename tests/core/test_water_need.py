@@ -10,9 +10,18 @@ from hypothesis import strategies as st
 from aldrip_core.daylight import above_clouds
 from aldrip_core.refusal import Refused
 from aldrip_core.schedule import Climate, year_of_means
-from aldrip_core.water_need import TAKES, evaporates, mm_between, water_need
+from aldrip_core.water_need import TAKES, WaterNeed, evaporates, mm_between, water_need
 
 OPEN = Climate((3, 4, 7, 10, 14, 16.5, 16.9, 17, 14, 10, 6, 3), daily_swing_c=4.6, latitude=50.8)
+
+
+def drinks(
+    climate: Climate = OPEN, *, days: int = 30, ml: float | None = None, m2: float | None = None
+) -> WaterNeed | None:
+    """Ten square metres in June."""
+    first = date(2027, 6, 1)
+    end = first + timedelta(days=days)
+    return water_need(climate=climate, start=first, end=end, area_m2=10.0, kind="grow", each_ml=ml, each_m2=m2)
 
 
 class Drinks(TestCase):
@@ -42,19 +51,15 @@ class Drinks(TestCase):
         self.assertTrue(2 <= found.times_a_week <= 14)
 
     def test_small_cells_are_watered_more_often_and_a_roof_saves_some(self) -> None:
-        usual = {"start": date(2027, 6, 1), "end": date(2027, 7, 1), "area_m2": 10.0, "kind": "grow"}
-        small = water_need(climate=OPEN, **usual, each_ml=10, each_m2=0.0008)  # type: ignore[arg-type]
-        large = water_need(climate=OPEN, **usual, each_ml=620, each_m2=0.0121)  # type: ignore[arg-type]
-        land = water_need(climate=OPEN, **usual)  # type: ignore[arg-type]
+        small, large, land = drinks(ml=10, m2=0.0008), drinks(ml=620, m2=0.0121), drinks()
         assert small and large and land
         self.assertGreater(small.times_a_week, large.times_a_week)
         self.assertEqual((small.litres, land.times_a_week), (large.litres, 2.5))
-        roofed = water_need(climate=Climate(OPEN.monthly_c, latitude=50.8, daily_swing_c=4.6, lets_in=0.65), **usual)  # type: ignore[arg-type]
+        roofed = drinks(Climate(OPEN.monthly_c, latitude=50.8, daily_swing_c=4.6, lets_in=0.65))
         assert roofed
         self.assertAlmostEqual(roofed.litres, land.litres * 0.65)
-        dark = Climate(OPEN.monthly_c, latitude=50.8, lets_in=0.0)
-        self.assertIsNone(water_need(climate=dark, **usual))  # type: ignore[arg-type]
-        self.assertIsNone(water_need(climate=OPEN, **{**usual, "end": usual["start"]}))  # type: ignore[arg-type]
+        self.assertIsNone(drinks(Climate(OPEN.monthly_c, latitude=50.8, lets_in=0.0)))
+        self.assertIsNone(drinks(days=0))
         self.assertTrue(np.all(evaporates(OPEN) >= 0))
         with self.assertRaises(Refused):
             mm_between(OPEN, date(2027, 1, 1), date(2031, 1, 1))

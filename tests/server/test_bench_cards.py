@@ -68,6 +68,10 @@ class BenchCards(HouseCase):
     def test_mix_goes_by_the_pots_and_its_parts_are_all_of_it(self) -> None:
         batch = self.planned_batch(Method.objects.filter(slug__startswith="pot-from-plug", organisation=None)[0].slug)
         card = self.get(f"/batches/{batch.pk}/stages/pot/card")
+        listed = next(one for one in self.later() if one["batch_id"] == batch.pk)
+        self.assertEqual(listed["many"], self.figures(card)["plants"])
+        on = self.get(f"/day?day={card['on']}")["tasks"]
+        self.assertEqual({one["card"] for one in on if one["stage"] == "pot"}, {True})
         found, mix = self.figures(card), batch.method_snapshot["mix"]
         ml = batch.method_snapshot["containers"]["pot-9"]["cell_ml"]
         self.assertAlmostEqual(found["litres"], found["plants"] * ml / 1000 * (1 + mix["settling"] + mix["spillage"]))

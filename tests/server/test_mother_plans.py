@@ -68,6 +68,8 @@ class Drafts(PlansCase):
         self.assertEqual((made["place_id"], made["weeks"]), (place, slow["weeks"]))
         self.assertEqual(self.get(f"/mothers/raising?crop_id={self.crop.pk}")["place_id"], place)
         coming = self.outlook()["to_come"]
+        pace = MotherPlan.objects.get(pk=made["id"]).pace
+        self.assertEqual(len(pace), len(made["weeks"]) + 20)  # her life on, beyond the last week that is planned
         sticking = [one["stuck"] + one["wasted"] for one in made["weeks"]]
         self.assertEqual([round(one, 6) for one in coming[:20]], [round(one, 6) for one in sticking[:20]])
         self.call("patch", f"/places/{place}", {**cold, "cooled_to_c": 22, "lamps_mol": 2})

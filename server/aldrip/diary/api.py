@@ -18,6 +18,7 @@ from aldrip.base.words import who
 from aldrip.diary import services, sheet
 from aldrip.diary.calendar import calendar_of
 from aldrip.diary.models import Task
+from aldrip_core.stage_work import AT_THE_BENCH
 
 room = Room("diary")
 open_router = Router(tags=["calendar"])
@@ -39,6 +40,7 @@ class TaskOut(Schema):
     planned_for: date | None  # where it waits for a step that is overdue
     late: bool
     part_of_day: str
+    card: bool  # whether it is work at the bench, with a card of its stage
     every: int  # days after which it comes again; 0: it is done once
     quantity: float | None
     unit: str
@@ -101,6 +103,7 @@ def task_out(task: Task, today: date) -> dict[str, Any]:
         "late": task.state == Task.State.TODO and not task.every and task.late_from <= today,
         "state_words": task.get_state_display(),
         "held": task.held,
+        "card": task.kind in AT_THE_BENCH and bool(task.stage) and task.subject_kind == "batch",
         "done_by": who(task.done_by),
     }
 

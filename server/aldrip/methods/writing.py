@@ -22,7 +22,6 @@ from aldrip.methods.forms import (
     read_form,
     typed_of,
 )
-from aldrip.methods.mixing import check_mix
 from aldrip.methods.models import Crop, Edition, Input, Shared
 from aldrip.methods.resolver import KINDS, library_names, plain_values
 from aldrip.methods.services import law_allows
@@ -231,7 +230,6 @@ def _completed(kind: str, values: dict[str, Any], before: Mapping[str, Any], sou
         _check_treatment(values)
     if kind == "mix":
         values["amendments"] = _as_before(AMENDMENT, values["amendments"], before.get("amendments", []))
-        check_mix(values)
     if kind == "recipe":
         values["salts"] = _as_before(SALT, values["salts"], before.get("salts", []))
         _check_recipe(values)

@@ -1,6 +1,5 @@
 """Feed and water of a batch: its dressings by day, what is mixed into its medium, what it drinks stage by stage."""
 
-import math
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
@@ -18,6 +17,7 @@ from aldrip_core.dressing import amended, dressing
 from aldrip_core.stages import Allowed, ContainerSpec, Density, StageSpec, TaskSpec
 from aldrip_core.units import Unit
 from aldrip_core.water_need import water_need
+from aldrip_core.whole import ceil_whole, floor_whole
 
 LONGEST = timedelta(days=1000)
 NEEDS = ("mm_a_day", "litres_a_day", "times_a_week", "litres_a_time", "litres")
@@ -33,6 +33,12 @@ def ground_of(saved: Saved, spec: StageSpec) -> float | None:
     if spec.density is Density.TRAY_M2 and container is not None:
         return container.area_m2 / container.cells
     return None
+
+
+def into(saved: Saved, spec: StageSpec) -> int:
+    """How many come into a stage as it stands now, whole."""
+    many = saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
+    return floor_whole(many)
 
 
 def holder_of(saved: Saved, spec: StageSpec) -> ContainerSpec | None:
@@ -85,18 +91,20 @@ def dressings_of(ctx: Ctx, batch_id: Ref) -> list[dict[str, Any]]:
         key = (row.stage, row.key.split(".")[0])  # what comes again is known by its number too
         spec, task = specs.get(key, (None, None))
         product = inputs.get(task.uses.slug) if task is not None and task.uses is not None else None
-        if spec is not None and task is not None and product is not None:
-            found.append(_dressing(saved, row, spec, task, product))
+        if spec is None or task is None or product is None:
+            continue
+        many = into(saved, spec)
+        if many:  # of what is lost nothing is fed
+            found.append(_dressing(saved, row, spec, task, product, many))
     return found
 
 
-def _dressing(saved: Saved, row: Task, spec: StageSpec, task: TaskSpec, product: Input) -> dict[str, Any]:
+def _dressing(saved: Saved, row: Task, spec: StageSpec, task: TaskSpec, product: Input, many: int) -> dict[str, Any]:
     assert task.amount is not None
     each = float(task.amount.shown) * float(task.amount.unit.value.factor / Unit.GRAM.value.factor)
-    many = saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
     made = dressing(
         grams_each=each,
-        many=max(many, 1.0),
+        many=float(many),
         ground_m2=ground_of(saved, spec),
         contains=product.contains,
     )
@@ -123,12 +131,12 @@ def water_of(ctx: Ctx, batch_id: Ref) -> list[dict[str, Any]]:
         stage, when, each = saved.stages[spec.key], dates[spec.key], ground_of(saved, spec)
         if stage.place is None or each is None:
             continue
-        many = saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
+        many = into(saved, spec)
         own = holder_of(saved, spec)
         cell = own or first_container(snapshot_of(saved.batch))
         m2 = many * each
         if cell is not None and spec.density is Density.TRAY_M2:  # the whole tray is wet, its empty cells too
-            m2 = (math.ceil(many / cell.cells) if own else saved.batch.trays or 0) * cell.area_m2
+            m2 = (ceil_whole(many / cell.cells) if own else saved.batch.trays or 0) * cell.area_m2
         need = water_need(
             climate=climate_of(stage.place),
             start=when.start,

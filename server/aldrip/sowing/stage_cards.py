@@ -16,7 +16,7 @@ from aldrip.batches.many import saved_many
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.batches.saved import Saved, dates_of, load_batch, snapshot_of
 from aldrip.diary.models import Task
-from aldrip.sowing.dressings import ground_of, mixed_in
+from aldrip.sowing.dressings import ground_of, into, mixed_in
 from aldrip_core.media import media
 from aldrip_core.sowing_chain import Link
 from aldrip_core.stage_work import AT_THE_BENCH, stage_work
@@ -29,11 +29,6 @@ def has_card(spec: StageSpec) -> bool:
     """Whether what is done in a stage has a card of its own."""
     kinds = {spec.kind, *(task.kind for task in spec.tasks)}
     return spec.after is not None and (spec.container is not None or bool(kinds & AT_THE_BENCH))
-
-
-def into(saved: Saved, spec: StageSpec) -> float:
-    """How many come into a stage, as it stands now."""
-    return saved.stages[spec.after].out * spec.share if spec.after else float(saved.batch.start)
 
 
 def coming(ctx: Ctx, before: date) -> Iterator[dict[str, Any]]:
@@ -52,7 +47,7 @@ def coming(ctx: Ctx, before: date) -> Iterator[dict[str, Any]]:
             stage = saved.stages[spec.key]
             if not has_card(spec) or stage.actual_start is not None or stage.planned.lower >= before:
                 continue
-            batch, many = saved.batch, round(into(saved, spec))
+            batch, many = saved.batch, into(saved, spec)
             found.append((stage.planned.lower, pk, spec.key, batch.uuid, batch.code, batch.crop.name, spec.name, many))
     for on, pk, key, uuid, code, crop, name, many in sorted(found):
         yield {
@@ -132,10 +127,10 @@ def card_of(ctx: Ctx, batch_id: Ref, key: str) -> dict[str, Any]:
 
 def _figures(saved: Saved, spec: StageSpec, mix: Mapping[str, Any] | None, minutes: float) -> tuple[Link, ...]:
     many = into(saved, spec)
-    if many <= 0:
+    if not many:
         return ()
     return stage_work(
-        plants=float(math.floor(many + 1e-9)) or 1.0,
+        plants=float(many),
         cells=spec.container.cells if spec.container else None,
         cell_ml=spec.container.cell_ml if spec.container and mix else 0.0,
         extra=mix["settling"] + mix["spillage"] if mix else 0.0,

@@ -102,7 +102,9 @@ def draft(ctx: Ctx, asked: Asked, starts: Mapping[date, int] | None = None) -> D
     if asked.count_standing and any(asked.many):
         demand, served = beside(asked.raising, demand, _left(ctx, asked, crop, len(demand)))
     place = ctx.get(Place, asked.place_id) if asked.place_id else None
-    pace = () if place is None else pace_by_week(climate_of(place), first, len(demand))
+    # Its mothers stand on when its last week is over.
+    weeks_on = len(demand) + asked.raising.habit.life_weeks
+    pace = () if place is None else pace_by_week(climate_of(place), first, weeks_on)
     if not any(demand):
         return Draft(first, demand, {}, replay(asked.raising, demand, {}), served=served)
     if starts is None:

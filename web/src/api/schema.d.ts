@@ -6522,6 +6522,8 @@ export interface components {
             late: boolean;
             /** Part Of Day */
             part_of_day: string;
+            /** Card */
+            card: boolean;
             /** Every */
             every: number;
             /** Quantity */

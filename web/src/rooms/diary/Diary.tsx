@@ -261,12 +261,10 @@ const recordOf = (task: Task) => (task.subject_kind === "batch" && task.subject_
 
 const STATE_WORDS = { todo: "Still to do", partly: "Partly", done: "Done", not_done: "Not done" } as const;
 
-const AT_THE_BENCH = new Set(["prick", "thin", "pot", "space"]);
-
 /** The card of a batch's work, where it has one. */
 function cardOf(task: Task): string {
   if (task.kind === "sow") return `/sowing?card=${task.subject_id}`;
-  if (AT_THE_BENCH.has(task.kind) && task.stage) return `/sowing?later=${task.subject_id}.${task.stage}`;
+  if (task.card) return `/sowing?later=${task.subject_id}.${task.stage}`;
   return `/batches/${task.subject_id}`;
 }
 
