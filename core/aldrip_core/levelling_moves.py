@@ -52,6 +52,13 @@ class Moves:
         at, n = self._ways[b][w]
         self._load[at] += sign * n
 
+    def _taken_up(self, b: int, w: int) -> int:
+        """Take a batch up; what its way had added as everything else stands."""
+        self._stand(b, w, -1)
+        at, n = self._ways[b][w]
+        before = self._load[at] - self._left[at]
+        return int(self._all[b][3][w] + self._days[at] @ (_dear(before + n) - _dear(before)))
+
     def _added(self, b: int) -> NDArray[np.int64]:
         """What each way of a batch would add, as everything else stands now."""
         at, n, first, prices = self._all[b]
@@ -65,8 +72,7 @@ class Moves:
         was = [self._chosen[b] for b in up]
         price = self._price
         for b in up:
-            self._stand(b, self._chosen[b], -1)
-            price -= int(self._added(b)[self._chosen[b]])
+            price -= self._taken_up(b, self._chosen[b])
         self._any.shuffle(up_again := list(range(len(up))))
         now = list(was)
         for k in up_again:

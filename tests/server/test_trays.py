@@ -8,7 +8,7 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
 from aldrip.accounts.models import AuditEvent
-from tests.server.house import HouseCase, member, seed_lot, uid
+from tests.server.house import HouseCase, advance, member, seed_lot, uid
 
 ONE = timedelta(days=1)
 
@@ -52,6 +52,16 @@ class Trays(HouseCase):
         row = self.get("/trays")[0]
         self.assertEqual((row["in_use"], row["clean"], row["dirty"]), (self.need, 900 - self.need, 0))
         self.assertAlmostEqual(row["fills_each"], self.need / 900)
+
+    def test_what_waits_beyond_its_day_is_in_use_until_it_goes(self) -> None:
+        """Also where nobody wrote anything down for a year: none of it is dirty while it stands there."""
+        self.write(clean="900", on=str(self.ctx.today - ONE))
+        self.sow()
+        last = self.batch.stages.get(order=0).planned.upper
+        for day in (last - ONE, last, last + 9 * ONE, last + 365 * ONE):
+            advance(self.ctx, day)
+            row = self.get("/trays")[0]
+            self.assertEqual((row["in_use"], row["dirty"]), (self.need, 0), day)
 
     def sow(self) -> None:
         self.post(f"/batches/{self.batch.pk}/sown", {"on": str(self.ctx.today), "trays": self.need})

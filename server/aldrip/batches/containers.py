@@ -1,9 +1,9 @@
 """Trays and pots that batches use, by the days on which they do."""
 
 from collections.abc import Collection, Iterator
-from datetime import date
+from datetime import date, timedelta
 
-from django.db.models import F, Func, JSONField, Max, Min, Value
+from django.db.models import F, Func, JSONField, Max, Min, Q, Value
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Batch, BatchStage
@@ -11,7 +11,8 @@ from aldrip.methods.snapshot import CHANGES
 from aldrip_core.containers_in_use import InUse, StageStands, in_use
 from aldrip_core.distributions import Spread
 
-LIVE = (Batch.State.PLANNED, Batch.State.SOWN, Batch.State.READY)
+BEGUN = (Batch.State.SOWN, Batch.State.READY)
+LIVE = (Batch.State.PLANNED, *BEGUN)
 
 #: Of the frozen method of a batch, the stages that set plants into another container, and what is known of these.
 CHANGING = Func(
@@ -23,17 +24,22 @@ CHANGING = Func(
 
 
 def containers_used(ctx: Ctx, start: date, end: date, states: Collection[str] = LIVE) -> Iterator[InUse]:
-    """What batches in these states use of trays and pots, of those that stand in `[start, end)`. A fixed number of queries."""
+    """What batches in these states use of trays and pots, of those that stand in `[start, end)`. A fixed number of queries.
+
+    What has begun and is not over stands through today, however late; what should have begun and has not begins tomorrow.
+    """
+    tomorrow = ctx.today + timedelta(days=1)
+    standing = Q(state__in=BEGUN) if start < tomorrow else Q(pk=None)
     rows = (
         ctx.rows(Batch)
         .filter(state__in=states)
         .annotate(since=Min("stages__planned__startswith"), until=Max("stages__planned__endswith"), changing=CHANGING)
-        .filter(since__lt=end, until__gt=start)
+        .filter(Q(until__gt=start) | standing, since__lt=end)
     )
     rows = rows.exclude(trays=None, changing=[])
-    batches = {pk: rest for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing")}
+    batches = {pk: rest for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing", "state")}
     # The frozen methods are heavy: only those that set plants over are read.
-    changing = [pk for pk, (_, _, keys) in batches.items() if keys]
+    changing = [pk for pk, (_, _, keys, _) in batches.items() if keys]
     snapshots = {
         pk: ({one["key"]: one for one in stages}, containers)
         for pk, stages, containers in Batch.objects.filter(pk__in=changing).values_list(
@@ -43,8 +49,8 @@ def containers_used(ctx: Ctx, start: date, end: date, states: Collection[str] = 
     by_batch: dict[int, list[StageStands]] = {pk: [] for pk in batches}
     before: dict[int, str] = {}
     stages = BatchStage.objects.filter(batch__in=batches).order_by("batch", "order")
-    for pk, order, key, kind, planned, out, alpha, beta, multiply in stages.values_list(
-        "batch", "order", "key", "kind", "planned", "out", "alpha", "beta", "multiply"
+    for pk, order, key, kind, planned, began, over, out, alpha, beta, multiply in stages.values_list(
+        "batch", "order", "key", "kind", "planned", "actual_start", "actual_end", "out", "alpha", "beta", "multiply"
     ):
         own_stages, containers = snapshots.get(pk, ({}, {}))
         told = own_stages.get(key)
@@ -52,12 +58,16 @@ def containers_used(ctx: Ctx, start: date, end: date, states: Collection[str] = 
         before[pk] = key
         own = containers.get(told["container"]) if told else None
         kept = Spread(alpha, beta).mean * multiply
+        first, last = planned.lower, planned.upper
+        if batches[pk][3] in BEGUN and over is None:
+            late = timedelta(0) if began else max(timedelta(0), tomorrow - first)
+            first, last = first + late, max(last + late, tomorrow)
         by_batch[pk].append(
             StageStands(
                 key,
                 after or "",
-                planned.lower,
-                planned.upper,
+                first,
+                last,
                 changes=bool(order) and (own is not None or kind in CHANGES),
                 container=own["name"] if own else "",
                 cells=own["cells"] if own else 0,

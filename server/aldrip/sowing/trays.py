@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from aldrip.accounts.context import Ctx, act
 from aldrip.base.errors import refuse
 from aldrip.base.words import day, number, plural
-from aldrip.batches.containers import containers_used
+from aldrip.batches.containers import BEGUN, containers_used
 from aldrip.batches.models import Batch
 from aldrip.diary.sheet import Beside
 from aldrip.methods.models import Container
@@ -20,7 +20,6 @@ MOST = 10_000_000
 FAR = 3.0  # times more, or fewer, than there were
 SHOWN = 12  # entries of a kind, the newest first
 ONE = timedelta(days=1)
-BEGUN = (Batch.State.SOWN, Batch.State.READY)
 
 
 @dataclass(frozen=True)
