@@ -166,6 +166,19 @@ class Cuts(MothersCase):
         self.assertIn("In Cold bench they grow at 50 % of their pace", slow["slows"])
         self.assertGreater(warm["reckoned"], slow["reckoned"])
 
+    def test_what_they_were_reckoned_to_give_stays_when_some_die_or_are_held(self) -> None:
+        made = self.planted()
+        before, monday = made["reckoned"], made["given"][0]
+        self.assertGreater(before, monday)
+        self.post(f"/lots/{made['lot_id']}/balance", {"counted": 30, "reason": "ten died"})
+        row = self.get("/mothers")["stocks"][0]
+        self.assertAlmostEqual(row["given"][0], monday * 30 / 40)
+        self.assertLess(before - row["reckoned"], monday)  # at most what this week's ten would have given
+        self.assertGreaterEqual(row["reckoned"], before - monday * 10 / 40 - 1e-9)
+        self.post(f"/lots/{made['lot_id']}/balance", {"counted": 0, "reason": "all died"})
+        row = self.get("/mothers")["stocks"][0]
+        self.assertGreaterEqual(row["reckoned"], before - monday - 1e-9)
+
     def test_who_is_not_among_those_who_enter_is_asked_about(self) -> None:
         site = Site.objects.get(organisation=self.ctx.organisation)
         clean = {"name": "Clean house", "kind": "bench", "site_id": site.pk, "capacity": 50}

@@ -254,7 +254,7 @@ def outlook_out(one: OfCrop) -> dict[str, Any]:
 def _shown(ctx: Ctx) -> QuerySet[MotherStock]:
     """Stocks with everything that is shown of them."""
     rows = ctx.rows(MotherStock).select_related("lot__crop", "lot__line", "place__site")
-    return rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by")
+    return rows.prefetch_related("cuts__by", "cuts__lot", "index_tests__by", "lot__movements")
 
 
 @room.get("/mothers", "see", response=MothersOut)

@@ -67,10 +67,20 @@ def pace_of(stock: MotherStock) -> tuple[float, ...]:
 
 
 def reckoned_until(ctx: Ctx, stock: MotherStock) -> float:
-    """What the mothers of a stock that stand were reckoned to give from their planting to the end of this week."""
+    """What the mothers of a stock were reckoned to give from their planting to the end of this week.
+
+    Those that died or went are in it until they did; a hold is not, since it says nothing of the weeks before it.
+    """
     first = in_week(stock.planted_on, 0)
-    weeks = max(0, (ctx.today - first).days // 7 + 1)
-    return sum(given_by_week([stand_of(stock)], first=first, weeks=min(weeks, stock.life_weeks)))
+    weeks = min(max(0, (ctx.today - first).days // 7 + 1), stock.life_weeks)
+    end = min((one for one in (stock.exhausted_on, stock.retired_on) if one is not None), default=None)
+    habit, pace = habit_of(stock), pace_of(stock)
+    stands = [Stand(float(stock.lot.balance), stock.planted_on, habit, end, pace)]
+    for lost in stock.lot.movements.all():
+        if lost.quantity < 0:
+            gone = ctx.local(lost.happened_at).date()
+            stands.append(Stand(-float(lost.quantity), stock.planted_on, habit, min(gone, end or gone), pace))
+    return sum(given_by_week(stands, first=first, weeks=weeks))
 
 
 def slowed_words(ctx: Ctx, stock: MotherStock) -> str:
