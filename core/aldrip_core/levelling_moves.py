@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from aldrip_core.levelling import SQUEEZED, STEEP, Problem
 
 LEAST_UP, MOST_UP = 2, 14  # batches that are taken up together
-WORSE_FIRST, WORSE_LAST = 120.0, 2.0  # by how much a choice may be worse than the last, at first and at the end
+#: By how much a choice may be worse than the last, at first and at the end, of what the first of all cost; and at least.
+WORSE_FIRST, WORSE_LAST, WORSE_LEAST = 1 / 40, 1 / 400, 5.0
 
 
 class Moves:
@@ -47,6 +48,7 @@ class Moves:
             self._stand(b, w, 1)
         self._price = problem.price(chosen)
         self.best, self.price = tuple(chosen), self._price
+        self._worse = max(WORSE_LEAST, self._price * WORSE_FIRST), max(WORSE_LEAST, self._price * WORSE_LAST)
 
     def _stand(self, b: int, w: int, sign: int) -> None:
         at, n = self._ways[b][w]
@@ -81,7 +83,8 @@ class Moves:
             now[k] = self._any.choice(np.flatnonzero(added == least).tolist())
             self._stand(up[k], now[k], 1)
             price += least
-        worse = WORSE_FIRST * (WORSE_LAST / WORSE_FIRST) ** done
+        first, last = self._worse
+        worse = first * (last / first) ** done
         if price <= self._price - worse * np.log(max(self._any.random(), 1e-12)):
             for b, w in zip(up, now, strict=True):
                 self._chosen[b] = w

@@ -19,6 +19,7 @@ from aldrip_core.levelling_moves import Moves
 
 WHOLE_SHARE = 0.15  # of the time in which the whole is tried at first
 TICK_S = 0.5
+LEAST_S = 1.0  # for which another search is begun
 STEPS = 20
 
 Choice = tuple[int, ...]
@@ -29,26 +30,32 @@ def search(
 ) -> tuple[Choice, int]:
     """The cheapest choice found in so many seconds, `hint` where none was; and the bound below which there is none.
 
-    What never meets in a place is searched apart, the small parts first: what they leave of their time goes to the others.
+    What never meets in a place is searched apart, the small parts first: what they leave of their time goes to the others,
+    and what all leave to those that are not solved yet.
     go_on: told the best price and the bound about every second; what it raises ends the search and goes to the caller.
     """
-    begun, found, bound = time.monotonic(), list(hint), 0
+    ends, found = time.monotonic() + seconds, list(hint)
     parts = sorted(((part, problem.of(part)) for part in problem.apart), key=lambda one: len(one[1].segments))
-    for n, (part, own) in enumerate(parts):
-        ways = [sum(map(len, other.batches)) for _, other in parts[n:]]
-        mine = tuple(found[b] for b in part)
-        others = problem.price(found) - own.price(mine)  # what is over for good belongs to nobody
-        best, least = _search(
-            own,
-            mine,
-            seconds=(seconds - (time.monotonic() - begun)) * ways[0] / sum(ways),
-            workers=workers,
-            go_on=partial(_beside, go_on, others, bound),
-        )
-        bound += least
-        for b, w in zip(part, best, strict=True):
-            found[b] = w
-    return tuple(found), bound
+    bounds = [0] * len(parts)
+    open_ = list(range(len(parts)))
+    while open_ and ends - time.monotonic() > LEAST_S:
+        for at, n in enumerate(open_):
+            part, own = parts[n]
+            ways = [sum(map(len, parts[other][1].batches)) for other in open_[at:]]
+            mine = tuple(found[b] for b in part)
+            others = problem.price(found) - own.price(mine)  # what is over for good belongs to nobody
+            best, least = _search(
+                own,
+                mine,
+                seconds=max(0.1, (ends - time.monotonic()) * ways[0] / sum(ways)),
+                workers=workers,
+                go_on=partial(_beside, go_on, others, sum(bounds) - bounds[n]),
+            )
+            bounds[n] = max(bounds[n], least)
+            for b, w in zip(part, best, strict=True):
+                found[b] = w
+        open_ = [n for n in open_ if bounds[n] < parts[n][1].price([found[b] for b in parts[n][0]])]
+    return tuple(found), sum(bounds)
 
 
 def _beside(go_on: Callable[[int, int], None], others: int, under: int, price: int, bound: int) -> None:
@@ -69,7 +76,9 @@ def _search(
     beside = _Bound(problem, seconds - (time.monotonic() - begun))
     moves, since, told = Moves(problem, best), time.monotonic(), time.monotonic()
     try:
-        while (now := time.monotonic()) - begun < seconds and moves.price > max(bound, beside.bound):
+        while (
+            (now := time.monotonic()) - begun < seconds and moves.price > max(bound, beside.bound) and not beside.proved
+        ):
             for _ in range(STEPS):
                 moves.step(min(1.0, (now - since) / (begun + seconds - since)))
             if now - told >= TICK_S:
@@ -141,6 +150,7 @@ class _Bound:
     def __init__(self, problem: Problem, seconds: float) -> None:
         self.bound = 0
         self.found: Choice | None = None
+        self.proved = False
         self._solver: Any = pywraplp.Solver.CreateSolver("SCIP")
         self._chosen = _linear(self._solver, problem)
         self._solver.SetTimeLimit(max(1, int(seconds * 1000)))
@@ -152,6 +162,7 @@ class _Bound:
         self.bound = max(0, int(np.ceil(self._solver.Objective().BestBound() - 1e-4)))
         if status in (pywraplp.Solver.OPTIMAL, pywraplp.Solver.FEASIBLE):
             self.found = tuple(max(range(len(ways)), key=lambda w: ways[w].solution_value()) for ways in self._chosen)
+        self.proved = status == pywraplp.Solver.OPTIMAL
 
     def end(self) -> None:
         while self._thread.is_alive():  # asked before it has begun it would not hear
