@@ -8,6 +8,9 @@ from django.test import Client
 from django.test.utils import CaptureQueriesContext
 
 from aldrip.accounts.models import AuditEvent
+from aldrip.batches.containers import BEGUN, containers_used
+from aldrip.batches.models import Batch
+from aldrip.methods.models import Method
 from tests.server.house import HouseCase, advance, member, seed_lot, uid
 
 ONE = timedelta(days=1)
@@ -62,6 +65,21 @@ class Trays(HouseCase):
             advance(self.ctx, day)
             row = self.get("/trays")[0]
             self.assertEqual((row["in_use"], row["dirty"]), (self.need, 0), day)
+
+    def test_what_is_pricked_on_late_fills_no_trays_before_it_is(self) -> None:
+        method = Method.objects.filter(stages__kind="prick", stages__container__isnull=False, organisation=None)[0]
+        ready = str(self.ctx.today + 300 * ONE)
+        body = {"crop_id": method.crop_id, "method_id": method.pk, "needed": 900, "ready_on": ready}
+        batch = Batch.objects.get(pk=self.post("/batches", body)["id"])
+        first = batch.stages.get(order=0)
+        Batch.objects.filter(pk=batch.pk).update(state="sown")
+        batch.stages.filter(pk=first.pk).update(actual_start=first.planned.lower)
+        for late in (-1, 0, 6, 60):
+            pricked = batch.stages.get(key="prick").planned.lower
+            advance(self.ctx, pricked + late * ONE)
+            used = list(containers_used(self.ctx, self.ctx.today, self.ctx.today + ONE, BEGUN))
+            self.assertEqual([one for one in used if one.start <= self.ctx.today < one.end], used[:1], late)
+            self.assertEqual([one.start for one in used[1:]], [max(pricked, self.ctx.today + ONE)])
 
     def sow(self) -> None:
         self.post(f"/batches/{self.batch.pk}/sown", {"on": str(self.ctx.today), "trays": self.need})

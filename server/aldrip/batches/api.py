@@ -33,8 +33,9 @@ from aldrip.batches import (
 )
 from aldrip.batches.board import board_of, sums_of
 from aldrip.batches.commands import Command
+from aldrip.batches.heads import heads
 from aldrip.batches.listing import rows_in_sight
-from aldrip.batches.reading import heads, ladder_of
+from aldrip.batches.reading import ladder_of
 from aldrip.batches.saved import load_batch
 from aldrip.batches.schemas import (
     BatchOut,

@@ -1,48 +1,32 @@
 """What the ladder view shows of a batch. A fixed number of queries."""
 
-from collections import defaultdict
-from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, timedelta
-from typing import Any, NamedTuple
-from uuid import UUID
-
-from django.db.models import Exists, OuterRef, Q
+from typing import Any
 
 from aldrip.accounts.api import audit_row
 from aldrip.accounts.context import Ctx, Ref
 from aldrip.accounts.models import AuditEvent
 from aldrip.base.schemas import steps
 from aldrip.base.words import who
+from aldrip.batches.figures import workings
 from aldrip.batches.forecasting import Group, losses, standing
 from aldrip.batches.ground import Ground
+from aldrip.batches.heads import head_of
 from aldrip.batches.in_time import last_day_of, ready_in_time
 from aldrip.batches.models import Batch, BatchInput, BatchStage, Yield
 from aldrip.batches.overdue import overdue_days, ready_on
 from aldrip.batches.resowing import Offer, group_of, offer_for
-from aldrip.batches.saved import (
-    Saved,
-    dates_of,
-    know,
-    light,
-    load_batch,
-    rate_of,
-    request_of,
-    saved_of,
-    snapshot_of,
-)
+from aldrip.batches.saved import Saved, dates_of, load_batch, rate_of, request_of
 from aldrip.diary.models import Count, Task, reckoned
-from aldrip.lots.moving import shown_of
 from aldrip.orders.promised import shown
-from aldrip.places.models import Place
 from aldrip_core.batch_plan import Plan, plan_batch, space_of, tgw_of
 from aldrip_core.forecast import forecast, futures
 from aldrip_core.problems import Problem, words
 from aldrip_core.refusal import Refused
-from aldrip_core.stages import StageSpec, Trait
+from aldrip_core.stages import Trait
 from aldrip_core.standing_stock import bands
 from aldrip_core.units import from_base, unit
-from aldrip_core.working import Given, Origin, Step, computed
 
 
 def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
@@ -74,7 +58,7 @@ def ladder_of(ctx: Ctx, batch_id: Ref) -> dict[str, Any]:
         "offer": offer_out(offer),
         "space": _space(stands, ground),
         "problems": [words(problem) for problem in (*overdue_problems(saved, ctx.today), *plan.problems)],
-        "workings": {**_workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})},
+        "workings": {**workings(plan, group, offer), **({"in_time": steps(ready.working)} if ready else {})},
         "counts": _counts(ctx, batch),
         "tasks": _tasks(ctx, batch),
         "history": [audit_row(ctx, e) for e in _history(ctx, batch)],
@@ -134,70 +118,6 @@ def _inputs(saved: Saved) -> list[dict[str, Any]]:
         }
         for one in rows
     ]
-
-
-def head_of(saved: Saved, places: Mapping[int, str] | None = None) -> dict[str, Any]:
-    """The head of a batch, as lists show it too. `places`: their names by number, where many are shown."""
-    batch, method = saved.batch, saved.method
-    dates, now = dates_of(saved), saved.now
-
-    def kept(value: Any) -> float | None:
-        return None if value is None else float(value) / float(method.unit.value.factor)
-
-    snapshot = snapshot_of(batch)
-    container = snapshot["containers"].get(snapshot["container"]) if batch.container_id else None
-    return {
-        "id": batch.pk,
-        "uuid": batch.uuid,
-        "code": batch.code,
-        "version": batch.version,
-        "state": batch.state,
-        "crop": batch.crop.name,
-        "crop_id": batch.crop_id,
-        "cultivar": batch.line.name if batch.line else "",
-        "method": method.name,
-        "form": method.form,
-        "unit": method.unit.words,
-        "start_unit": method.start_unit.words,
-        "by_seed": method.by_seed,
-        "takes": method.root.takes.value if method.root.takes else "",
-        "joins": method.root.joins.value if method.root.joins else "",
-        "needed": kept(batch.needed),
-        "start": batch.start,
-        "trays": batch.trays,
-        "whole_trays": container is None or batch.start % container["cells"] == 0,
-        "seeds": batch.seeds,
-        "seed_g": batch.seed_g,
-        "container": container["name"] if container else "",
-        "container_id": batch.container_id,
-        "lot_id": batch.lot_id,
-        "lot": batch.lot.code if batch.lot else "",
-        "lot_left": shown_of(batch.lot) if batch.lot else None,
-        "lot_unit": batch.lot.unit if batch.lot else "",
-        "pinned": batch.pinned,
-        "expected": kept(batch.expected),
-        "low": kept(batch.low),
-        "high": kept(batch.high),
-        "chance_wanted": batch.chance_wanted,
-        "planned_chance": batch.planned_chance,
-        "counted": batch.counted,
-        "tops_up_id": batch.tops_up_id,
-        "decide_by": batch.decide_by,
-        "decide_text": batch.decide_text,
-        "sow_on": dates[method.root.key].start,
-        "ready_on": dates[method.last.key].end,
-        "stage_now": now.name,
-        "place_now": _place_of(now, places),
-        "note": batch.note,
-        "start_typed": batch.start_typed,
-        "way": method.way,
-    }
-
-
-def _place_of(now: BatchStage, places: Mapping[int, str] | None) -> str:
-    if now.place_id is None:
-        return ""
-    return places.get(now.place_id, "") if places is not None else now.place.name if now.place else ""
 
 
 def _orders(batch: Batch) -> list[dict[str, Any]]:
@@ -434,72 +354,6 @@ def _space(plan: Plan, ground: Ground) -> list[dict[str, Any]]:
     ]
 
 
-def _workings(plan: Plan, group: Group | None, offer: Offer | None) -> dict[str, list[dict[str, Any]]]:
-    """The working of every figure on the ladder, by the key of its rung."""
-    found = {"start": steps(plan.quantities.working)}
-    for key, label in (("trays", "Trays"), ("seeds", "Seeds"), ("seed_g", "Seed by weight")):
-        found[key] = [s for s in found["start"] if s["label"] in ("Start", label)]
-    for stage in plan.stages:
-        rate = stage.rate
-        of = stage.spec.unit.words
-        given = (
-            computed("into", stage.into, of),
-            Given("kept", rate.spread.mean, "share", rate.origin, rate.source),
-            Given("spread", rate.spread.sd, "share", rate.origin, rate.source),
-            *_multiplied(stage.spec, rate.multiply),
-        )
-        own = [
-            Step(f"Out of “{stage.spec.name}”", "what enters × what is kept", given, stage.out, of),
-            Step("Needed here", "what the next stage needs ÷ what it keeps, rounded up", (), stage.needed, of),
-            _dates_step(stage.spec, stage.dates.start, stage.dates.end),
-        ]
-        found[f"stage:{stage.spec.key}"] = steps(tuple(own))
-    if group is not None:
-        found["chance"] = steps(group.result.working)
-    if offer is not None:
-        found["offer"] = steps(offer.amount.working)
-    return found
-
-
-def _multiplied(spec: StageSpec, multiply: float) -> tuple[Given, ...]:
-    """How many come of one, and that its block gives more or less than the method reckons with."""
-    usual = spec.factor.mean
-    if multiply == usual:
-        return () if usual == 1 else (Given("come of one", usual, spec.unit.words, Origin.LIBRARY),)
-    share = f"{multiply / usual:.0%}".replace("%", " %")
-    told = f"its block gives {share} of the method’s {usual:g}"
-    return (Given("come of one", multiply, spec.unit.words, Origin.COMPUTED, told),)
-
-
-def _dates_step(definition: Any, start: date, end: date) -> Step:
-    duration = definition.duration
-    given: tuple[Given, ...]
-    if duration.heat_sum_c_d is not None:
-        given = (
-            Given("heat sum", duration.heat_sum_c_d, "°C·d", Origin.LIBRARY),
-            Given("base", duration.base_c, "°C", Origin.LIBRARY),
-        )
-        words = "days until the heat sum is gathered at its place, then the next working day"
-    elif duration.by_month:
-        month = start.month - 1
-        given = (Given(f"lasts in {start:%B}", duration.by_month[month], "d", Origin.LIBRARY),)
-        words = "each day gives its share of what the stage lasts in that season, then the next working day"
-    elif duration.paced:
-        given = (Given("duration in warmth and light", duration.days, "d", Origin.LIBRARY),)
-        if duration.full_c is not None:
-            given += (
-                Given("holds at", duration.full_c, "°C", Origin.LIBRARY),
-                Given("base", duration.base_c, "°C", Origin.LIBRARY),
-            )
-        if duration.half_light_mol is not None:
-            given += (Given("half its pace in", duration.half_light_mol, "mol/m² a day", Origin.LIBRARY),)
-        words = "each day gives its share of the duration, less in the cold and in little light; a model"
-    else:
-        given = (Given("duration", duration.days, "d", Origin.LIBRARY),)
-        words = "fixed days, then the next working day"
-    return Step("Days it stands", words, given, (end - start).days, "d")
-
-
 def _counts(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
     rows = ctx.rows(Count).filter(subject=batch.uuid).select_related("by").order_by("-id")
     return [
@@ -538,55 +392,3 @@ def _tasks(ctx: Ctx, batch: Batch) -> list[dict[str, Any]]:
 def _history(ctx: Ctx, batch: Batch) -> list[AuditEvent]:
     rows = ctx.rows(AuditEvent).filter(subject=batch.uuid).select_related("actor", "undone_by__actor").order_by("-id")
     return list(rows[:20])
-
-
-def heads(ctx: Ctx, *, to_sow_before: date, also: str = "") -> list[dict[str, Any]]:
-    """The heads of plants that are planned to be sown before a day, and of the batch whose number or uuid is `also`."""
-    first = BatchStage.objects.filter(batch=OuterRef("pk"), order=0, planned__startswith__lt=to_sow_before)
-    wanted = Q(Exists(first), state=Batch.State.PLANNED, method__way="plants")
-    rows = ctx.rows(Batch).filter(wanted | _named(also))
-    named = rows.select_related("crop", "line", "lot").defer(*NOT_IN_A_LIST)
-    batches = list(light(named).order_by("id"))
-    know(batches)
-    places = dict(ctx.rows(Place).values_list("pk", "name"))
-    stages: dict[int, list[Any]] = defaultdict(list)
-    of_these = BatchStage.objects.filter(batch__in=rows).order_by("batch_id", "order")
-    for pk, *values in of_these.values_list("batch_id", *_OfACard._fields):
-        stages[pk].append(_OfACard(*values))
-    return [head_of(saved_of(batch, stages[batch.pk]), places) for batch in batches]
-
-
-def _named(ref: str) -> Q:
-    """The batch of a number or a uuid; none where it is neither."""
-    if ref.isdecimal():
-        return Q(pk=int(ref)) if len(ref) < MOST_DIGITS else Q(pk=None)
-    try:
-        return Q(uuid=UUID(ref))
-    except ValueError:
-        return Q(pk=None)
-
-
-MOST_DIGITS = 18  # of a row's number
-
-
-class _OfACard(NamedTuple):
-    """What the head of a batch reads of a stage."""
-
-    key: str
-    name: str
-    planned: Any
-    actual_start: date | None
-    actual_end: date | None
-    place_id: int | None
-
-
-#: Long values of what a batch names, which no list shows.
-NOT_IN_A_LIST = (
-    "problems",
-    "crop__sources",
-    "crop__other_names",
-    "crop__cautions",
-    "crop__stages_seen",
-    "crop__watch_for",
-    "line__sources",
-)

@@ -18,9 +18,9 @@ from aldrip.base.pdf import answer_pdf, pdf, qr
 from aldrip.base.quantity import MOST, read_quantity
 from aldrip.base.schemas import BatchState, Done
 from aldrip.base.words import day
+from aldrip.batches.heads import NOT_IN_A_LIST
 from aldrip.batches.models import Allocation, Batch, BatchStage
 from aldrip.batches.overdue import ready_on
-from aldrip.batches.reading import NOT_IN_A_LIST
 from aldrip.batches.saved import know, light, saved_of
 from aldrip.batches.spare import WORTH_IT, Spares, promised_of
 from aldrip.deliveries import holding, services
