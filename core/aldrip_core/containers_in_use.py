@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 
 from aldrip_core.whole import ceil_whole
 
@@ -32,6 +32,22 @@ class InUse:
     start: date
     end: date
     many: int
+
+
+def days_still(start: date, end: date, *, begun: bool, today: date) -> tuple[date, date]:
+    """The days `[start, end)` of a stage that is not over, as they can still be, however late it is.
+
+    One that has begun stands through today; one that has not begins tomorrow at the soonest, and lasts as long.
+
+    >>> from datetime import date as d
+    >>> days_still(d(2027, 3, 1), d(2027, 4, 1), begun=True, today=d(2027, 4, 9))[1].day
+    10
+    >>> [one.day for one in days_still(d(2027, 4, 1), d(2027, 4, 11), begun=False, today=d(2027, 4, 9))]
+    [10, 20]
+    """
+    tomorrow = today + timedelta(days=1)
+    late = timedelta(0) if begun else max(timedelta(0), tomorrow - start)
+    return start + late, max(end + late, tomorrow)
 
 
 def in_use(stages: Sequence[StageStands], *, container: str, many: int) -> tuple[InUse, ...]:

@@ -36,9 +36,10 @@ def search(
     """
     ends, found = time.monotonic() + seconds, list(hint)
     parts = sorted(((part, problem.of(part)) for part in problem.apart), key=lambda one: len(one[1].segments))
-    bounds = [0] * len(parts)
+    bounds, tried = [0] * len(parts), False
     open_ = list(range(len(parts)))
-    while open_ and ends - time.monotonic() > LEAST_S:
+    while open_ and not (tried and ends - time.monotonic() < LEAST_S):
+        tried = True
         for at, n in enumerate(open_):
             part, own = parts[n]
             ways = [sum(map(len, parts[other][1].batches)) for other in open_[at:]]

@@ -1,7 +1,7 @@
 """Mother plants that stand: what they will give by week, against what is to be stuck, and what helps where it is too little."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from itertools import accumulate
 from math import ceil
@@ -114,6 +114,21 @@ def given_by_week(stands: Sequence[Stand], *, first: date, weeks: int) -> tuple[
             if age >= 0:
                 found[week] += stand.mothers * stand.habit.shoots_in(age, stand.pace)
     return tuple(found)
+
+
+def as_they_stood(stand: Stand, changes: Sequence[tuple[date, float]]) -> tuple[Stand, ...]:
+    """The mothers that stand today, with those that went until they did, and without those that came until they had.
+
+    changes: by day, how many came (or went, below zero) since the planting; what is dated no later than that is the planting.
+
+    >>> stand = Stand(30, date(2027, 3, 1), Habit((1, 1, 1), 0, 3))
+    >>> stood = as_they_stood(stand, [(date(2027, 3, 1), 40), (date(2027, 3, 9), -10)])
+    >>> given_by_week(stood, first=date(2027, 3, 1), weeks=3)
+    (40.0, 40.0, 30.0)
+    """
+    later = [(day, many) for day, many in changes if day > stand.planted]
+    ends = stand.until or date.max
+    return stand, *(replace(stand, mothers=-many, until=min(day, ends)) for day, many in later)
 
 
 @dataclass(frozen=True, slots=True)

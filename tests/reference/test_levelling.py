@@ -85,6 +85,11 @@ class Small(TestCase):
         rounded = problem.price(one) - problem.price(other)
         self.assertLess(abs(exact - rounded), DAYS * 3 * 3 * (2 * len(many) + 1))
 
+    def test_less_than_a_second_is_enough_for_little(self) -> None:
+        stays = [Way((Stay(0, 0, 5, 8.0),)), Way((Stay(0, 5, 9, 8.0),), 300)]
+        found = level(Problem([stays, stays], {0: Room(10.0, np.zeros(DAYS))}), seconds=0.8, workers=1)
+        self.assertEqual((found.price, found.proven), (300, True))
+
     def test_what_stops_it_is_told_to_whoever_asked_and_nothing_runs_on(self) -> None:
         class Stop(Exception):
             pass

@@ -175,6 +175,8 @@ class Cuts(MothersCase):
         self.assertAlmostEqual(row["given"][0], monday * 30 / 40)
         self.assertLess(before - row["reckoned"], monday)  # at most what this week's ten would have given
         self.assertGreaterEqual(row["reckoned"], before - monday * 10 / 40 - 1e-9)
+        self.post(f"/lots/{made['lot_id']}/balance", {"counted": 40, "reason": "counted wrong"})
+        self.assertAlmostEqual(self.get("/mothers")["stocks"][0]["reckoned"], before)
         self.post(f"/lots/{made['lot_id']}/balance", {"counted": 0, "reason": "all died"})
         row = self.get("/mothers")["stocks"][0]
         self.assertGreaterEqual(row["reckoned"], before - monday - 1e-9)

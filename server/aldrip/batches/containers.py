@@ -1,14 +1,14 @@
 """Trays and pots that batches use, by the days on which they do."""
 
 from collections.abc import Collection, Iterator
-from datetime import date, timedelta
+from datetime import date
 
 from django.db.models import F, Func, JSONField, Max, Min, Q, Value
 
 from aldrip.accounts.context import Ctx
 from aldrip.batches.models import Batch, BatchStage
 from aldrip.methods.snapshot import CHANGES
-from aldrip_core.containers_in_use import InUse, StageStands, in_use
+from aldrip_core.containers_in_use import InUse, StageStands, days_still, in_use
 from aldrip_core.distributions import Spread
 
 BEGUN = (Batch.State.SOWN, Batch.State.READY)
@@ -28,13 +28,11 @@ def containers_used(ctx: Ctx, start: date, end: date, states: Collection[str] = 
 
     What has begun and is not over stands through today, however late; what should have begun and has not begins tomorrow.
     """
-    tomorrow = ctx.today + timedelta(days=1)
-    standing = Q(state__in=BEGUN) if start < tomorrow else Q(pk=None)
     rows = (
         ctx.rows(Batch)
         .filter(state__in=states)
         .annotate(since=Min("stages__planned__startswith"), until=Max("stages__planned__endswith"), changing=CHANGING)
-        .filter(Q(until__gt=start) | standing, since__lt=end)
+        .filter(Q(until__gt=start) | Q(state__in=BEGUN), since__lt=end)
     )
     rows = rows.exclude(trays=None, changing=[])
     batches = {pk: rest for pk, *rest in rows.values_list("pk", "trays", "container__name", "changing", "state")}
@@ -60,8 +58,7 @@ def containers_used(ctx: Ctx, start: date, end: date, states: Collection[str] = 
         kept = Spread(alpha, beta).mean * multiply
         first, last = planned.lower, planned.upper
         if batches[pk][3] in BEGUN and over is None:
-            late = timedelta(0) if began else max(timedelta(0), tomorrow - first)
-            first, last = first + late, max(last + late, tomorrow)
+            first, last = days_still(first, last, begun=began is not None, today=ctx.today)
         by_batch[pk].append(
             StageStands(
                 key,

@@ -19,7 +19,17 @@ from aldrip.places.climate import climate_of
 from aldrip.places.entering import doubt_entry
 from aldrip.places.models import Place
 from aldrip.stockplants.models import CutLog, IndexTest, MotherStart, MotherStock
-from aldrip_core.mother_stock import LONGEST_LIFE, WAITS_H, Habit, Stand, age_weeks, given_by_week, grows, in_week
+from aldrip_core.mother_stock import (
+    LONGEST_LIFE,
+    WAITS_H,
+    Habit,
+    Stand,
+    age_weeks,
+    as_they_stood,
+    given_by_week,
+    grows,
+    in_week,
+)
 from aldrip_core.shoot_pace import FULL_C, LONG_DAY_H, pace_by_week
 from aldrip_core.units import Quantity, Unit, unit
 
@@ -74,13 +84,9 @@ def reckoned_until(ctx: Ctx, stock: MotherStock) -> float:
     first = in_week(stock.planted_on, 0)
     weeks = min(max(0, (ctx.today - first).days // 7 + 1), stock.life_weeks)
     end = min((one for one in (stock.exhausted_on, stock.retired_on) if one is not None), default=None)
-    habit, pace = habit_of(stock), pace_of(stock)
-    stands = [Stand(float(stock.lot.balance), stock.planted_on, habit, end, pace)]
-    for lost in stock.lot.movements.all():
-        if lost.quantity < 0:
-            gone = ctx.local(lost.happened_at).date()
-            stands.append(Stand(-float(lost.quantity), stock.planted_on, habit, min(gone, end or gone), pace))
-    return sum(given_by_week(stands, first=first, weeks=weeks))
+    now = Stand(float(stock.lot.balance), stock.planted_on, habit_of(stock), end, pace_of(stock))
+    changes = [(ctx.local(one.happened_at).date(), float(one.quantity)) for one in stock.lot.movements.all()]
+    return sum(given_by_week(as_they_stood(now, changes), first=first, weeks=weeks))
 
 
 def slowed_words(ctx: Ctx, stock: MotherStock) -> str:
